@@ -1,0 +1,1 @@
+"""Plan to assessment: pure computation on arrays, with no interface, no storage and no clock."""

@@ -1,0 +1,152 @@
+"""Plan to assessment: everything the pages, the command line and the rules read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from briskcell.model.parts import STATES, Cell, Converter, Link, Load
+from briskcell.model.plan import Plan
+
+from .charging import Charge, charge
+from .draw import DrawReport, draw_report
+from .headroom import Headroom, headrooms, judged
+from .operating import Operating, operate
+from .rules import RULES, Finding, sorted_findings
+from .runtime import Runtime, reached, runtime, store_stops
+from .spread import Range, runtime_range
+
+
+@dataclass(frozen=True, slots=True)
+class Shelf:
+    """Parts within reach, from which fixes choose."""
+
+    converters: tuple[Converter, ...] = ()
+    cells: tuple[Cell, ...] = ()
+    links: tuple[Link, ...] = ()
+
+
+NOTHING = Shelf()
+
+
+@dataclass(frozen=True)
+class Assessment:
+    """The answers for one plan. Each is computed when first asked for, and kept."""
+
+    plan: Plan
+    shelf: Shelf = field(default=NOTHING, repr=False)
+
+    def of(self, plan: Plan) -> Assessment:
+        """Another plan, assessed with the same shelf."""
+        return Assessment(plan, self.shelf)
+
+    @cached_property
+    def op(self) -> Operating:
+        """The build solved over charge and states."""
+        return operate(self.plan)
+
+    @cached_property
+    def draw(self) -> DrawReport:
+        """Watts of the parts."""
+        return draw_report(self.op)
+
+    @cached_property
+    def runtimes(self) -> tuple[Runtime, ...]:
+        """Runtime of each pack."""
+        return tuple(runtime(self.op, k) for k in range(len(self.plan.packs)))
+
+    @cached_property
+    def pack_index(self) -> int | None:
+        """The pack that ends play: of those that feed something, the first to stop; None without one."""
+        hours = {k: r.hours for k, r in enumerate(self.runtimes) if r.hours is not None}
+        return min(hours, key=lambda k: hours[k] or 0.0) if hours else None
+
+    @property
+    def runtime(self) -> Runtime | None:
+        """The runtime of the build; None while nothing draws from a pack."""
+        return None if self.pack_index is None else self.runtimes[self.pack_index]
+
+    @cached_property
+    def runtime_range(self) -> Range | None:
+        """The runtime's 10, 50 and 90 % points."""
+        found = self.runtime
+        if found is None or found.hours is None or self.pack_index is None:
+            return None
+        return runtime_range(self.op, self.draw, found.hours, self.pack_index)
+
+    @cached_property
+    def end_soc(self) -> float:
+        """Where the packs themselves end play, whatever the boards do: headroom is asked down to here."""
+        ends = [reached(s, self.op.soc) for k in range(len(self.plan.packs)) for s in store_stops(self.op, k)
+                if s.cause != "collapse"]  # fmt: skip
+        return max((e for e in ends if e is not None), default=0.0)
+
+    @cached_property
+    def collapse(self) -> tuple[float, str] | None:
+        """The fullest (state of charge, state) at which the build collapses before its pack ends; None if nowhere."""
+        gone = self.op.flow.collapsed & (self.op.soc >= self.end_soc - 1e-9)
+        if not self.plan.packs or not gone.any():
+            return None
+        point = int(np.flatnonzero(gone.any(axis=0))[0])
+        return float(self.op.soc[point]), STATES[int(np.flatnonzero(gone[:, point])[0])]
+
+    @cached_property
+    def headrooms(self) -> tuple[Headroom, ...]:
+        """Spare of everything with a limit."""
+        return headrooms(self.op, self.end_soc)
+
+    @cached_property
+    def charges(self) -> tuple[Charge, ...]:
+        """One for each charge board, from where the packs themselves end play."""
+        return tuple(charge(self.op, board, self.end_soc) for board in self.plan.chargers)
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is wrong or close, worst first."""
+        return sorted_findings(f for rule in RULES.values() for f in rule.check(self))
+
+    def station_state(self, station: str) -> str:
+        """Worst word of a station's findings; ``unknown`` where it has nothing to judge."""
+        states = [f.state for f in self.findings if f.station == station]
+        for word in ("fails", "close"):
+            if word in states:
+                return word
+        known = {
+            "draw": bool(self.plan.loads) and self.draw.guessed <= 0.25,
+            "rails": bool(self.headrooms),
+            "pack": self.runtime is not None,
+            "charge": bool(self.charges),
+        }
+        return "holds" if known.get(station, True) else "unknown"
+
+    def least_spare(self) -> Headroom | None:
+        """The element with the least spare."""
+        return min(self.headrooms, key=lambda h: h.spare, default=None)
+
+    def element_state(self, element: str) -> str:
+        """The word for one element, from its own spare and the findings that name it."""
+        words: list[str] = [judged(h.spare, self.plan.brief.margins) for h in self.headrooms if h.element == element]
+        words += [f.state for f in self.findings if f.element == element]
+        if not words and not isinstance(self.plan.by_id.get(element), Load):
+            return "unknown"
+        return next((w for w in ("fails", "close") if w in words), "holds")
+
+
+def assess(plan: Plan, shelf: Shelf = NOTHING) -> Assessment:
+    """Assess a plan.
+
+    Parameters
+    ----------
+    plan : Plan
+        A validated plan.
+    shelf : Shelf
+        Parts that fixes may choose from; without any, fixes only change figures of the plan.
+
+    Returns
+    -------
+    Assessment
+        Answers, computed as they are asked for.
+    """
+    return Assessment(plan, shelf)

@@ -1,0 +1,1 @@
+"""Tables with a source in every row; read by ``core.tables`` alone."""

@@ -1,0 +1,128 @@
+"""Spare of everything that has a limit, at its worst moment."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.model.parts import STATES, Converter, Link, Pack
+from briskcell.model.plan import Margins
+
+from .converters import deliverable_a
+from .operating import Operating
+
+Array = NDArray[np.float64]
+State = Literal["holds", "close", "fails", "unknown"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Headroom:
+    """Spare of one element: ``1 − demand/limit``, worst over states and states of charge.
+
+    ``demand`` and ``limit`` [A] are those of the worst moment. ``series`` holds both over the grid at the worst
+    state, for a picture. ``spare`` is −1 at the least. Points where the build collapses are left out.
+    """
+
+    element: str
+    name: str
+    kind: str
+    demand_a: float
+    limit_a: float
+    spare: float
+    at_soc: float
+    at_state: str
+    input_v: float
+    spare_now: Array
+    demand_series: Array
+    limit_series: Array
+
+
+def judged(spare: float, margins: Margins) -> State:
+    """The word for a spare.
+
+    Parameters
+    ----------
+    spare : float
+        ``1 − demand/limit``.
+    margins : Margins
+        What counts as comfortable, and as close.
+
+    Returns
+    -------
+    str
+        ``holds``, ``close`` or ``fails``.
+    """
+    if spare >= margins.comfortable - 1e-9:
+        return "holds"
+    return "close" if spare >= margins.close - 1e-9 else "fails"
+
+
+def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
+    """Spare of every element with a limit, from full down to where the packs end.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    end_soc : float
+        State of charge at which the pack itself ends play; below it nothing is asked.
+
+    Returns
+    -------
+    tuple of Headroom
+        In the order of the current; elements whose limit the plan does not state are left out.
+    """
+    reach = np.flatnonzero(op.soc >= end_soc - 1e-9)
+    return tuple(_worst(op, reach, *row) for row in _limited(op))
+
+
+def _limited(op: Operating) -> Iterator[tuple[Pack | Converter | Link, str, Array, Array, Array]]:
+    flow, net = op.flow, op.network
+    n_packs, n_loads = len(net.packs), len(net.loads)
+    for k, pack in enumerate(op.plan.packs):
+        amps = flow.branch_a[..., k]
+        cells = np.full(amps.shape, pack.cell.max_discharge_a.likely * pack.parallel)
+        yield pack, "cells", amps, cells, op.pack_v[..., k]
+        if pack.protection is not None:
+            trip = np.full(amps.shape, pack.protection.trip_a.likely)
+            yield pack, "protection", amps, trip, op.pack_v[..., k]
+    for k, link in enumerate(op.plan.links):
+        if link.rating_a is not None:
+            column = n_packs + len(net.converters) + k
+            amps = flow.branch_a[..., column]
+            at = flow.element_v[..., net.position[link.id]]
+            yield link, link.kind, amps, np.full(amps.shape, link.rating_a.likely), at
+    for k, converter in enumerate(net.converters):
+        input_v = flow.input_v(n_loads + k)
+        limit = deliverable_a(converter, input_v)
+        if np.isfinite(limit).any():
+            yield converter, converter.kind, flow.output_a(k), limit, input_v
+
+
+def _worst(op: Operating, reach: NDArray[np.intp], part: Pack | Converter | Link, kind: str, demand: Array,
+           limit: Array, at_v: Array) -> Headroom:  # fmt: skip
+    # Where the whole build collapses no single part is to blame: the rule speaks of that by itself.
+    gone = op.flow.collapsed
+    with np.errstate(divide="ignore", invalid="ignore"):
+        spare = np.where(gone, 1.0, np.where(limit > 0, 1.0 - np.where(gone, 0.0, demand) / limit, -1.0))
+    spare = np.maximum(spare, -1.0)
+    state, point = np.unravel_index(int(np.argmin(spare[:, reach])), (len(STATES), len(reach)))
+    k = int(reach[point])
+    return Headroom(
+        element=part.id,
+        name=part.name,
+        kind=kind,
+        demand_a=float(demand[state, k]),
+        limit_a=float(limit[state, k]),
+        spare=float(spare[state, k]),
+        at_soc=float(op.soc[k]),
+        at_state=STATES[int(state)],
+        input_v=float(at_v[state, k]),
+        spare_now=spare,
+        demand_series=np.where(gone[int(state)], 0.0, demand[int(state)]),
+        limit_series=limit[int(state)],
+    )

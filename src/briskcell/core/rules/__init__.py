@@ -1,0 +1,8 @@
+"""What is wrong with a build: one rule a function, one file a station, one registry."""
+
+from __future__ import annotations
+
+from . import charging, pack, rails  # noqa: F401  each module registers its rules
+from .registry import RULES, Finding, Fix, Rule, sorted_findings
+
+__all__ = ["RULES", "Finding", "Fix", "Rule", "sorted_findings"]

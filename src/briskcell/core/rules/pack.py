@@ -1,0 +1,92 @@
+"""Rules of the pack: it lasts, and its cells carry the current."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from briskcell.core.changes import altered, replaced
+from briskcell.core.headroom import judged
+from briskcell.model.parts import Pack
+from briskcell.model.plan import Plan
+from briskcell.model.units import show
+
+from .registry import Finding, Fix, rule
+
+if TYPE_CHECKING:
+    from briskcell.core.assess import Assessment
+
+
+@rule("runtime-brief", station="pack", source="The brief")
+def runtime_brief(assessed: Assessment) -> Iterator[Finding]:
+    """The pack plays as long as the brief asks, and still does at the pessimistic end of what is known."""
+    found, spread, wanted = assessed.runtime, assessed.runtime_range, assessed.plan.brief.hours
+    if found is None or found.hours is None or spread is None:
+        return
+    left = f" It stops because {found.stop_words}"
+    left += f" with {show(found.stranded_wh, 'Wh')} still inside." if found.stranded_wh > 0.05 * found.energy_wh else "."
+    element = assessed.plan.packs[assessed.pack_index or 0].id
+    if found.hours < wanted - 1e-9:
+        cause = f"It plays {show(found.hours, 'h')}, {show(wanted, 'h')} are wanted.{left}"
+        yield Finding("fails", element, cause, 1 - found.hours / wanted, lambda: _what_stops_it(assessed),
+                      "Draw less, or make room for a larger pack.")  # fmt: skip
+    elif spread.low < wanted:
+        cause = (f"It likely plays {show(found.hours, 'h')}, but one build in ten stays under {show(spread.low, 'h')}; "
+                 f"{show(wanted, 'h')} are wanted.")  # fmt: skip
+        yield Finding("close", element, cause, 1 - spread.low / wanted, lambda: _more_cells(assessed),
+                      "Measure the largest draws: a narrower range may settle it.")  # fmt: skip
+
+
+def _what_stops_it(assessed: Assessment) -> Fix | None:
+    """The fix of the finding about the very part that ends play, where it is not the pack; else more cells."""
+    found = assessed.runtime
+    if found and not isinstance(assessed.plan.by_id[found.stop_element], Pack):
+        for other in assessed.findings:
+            if other.element == found.stop_element and other.fix:
+                return other.fix
+    return _more_cells(assessed)
+
+
+def _more_cells(assessed: Assessment) -> Fix | None:
+    """As many more cells in parallel as the brief needs."""
+    pack, found, spread = assessed.plan.packs[assessed.pack_index or 0], assessed.runtime, assessed.runtime_range
+    if found is None or not found.hours or spread is None:
+        return None
+    wanted = assessed.plan.brief.hours
+    goal = wanted if found.hours < wanted else wanted * found.hours / spread.low
+    least = max(pack.parallel + 1, math.ceil(pack.parallel * goal / found.hours))
+    for parallel in range(least, min(least + 2, 13)):
+        plan = replaced(assessed.plan, altered(pack, parallel=parallel))
+        hours = assessed.of(plan).runtime
+        if hours and hours.hours and hours.hours >= goal:
+            return Fix(f"{parallel} cells in parallel instead of {pack.parallel}", f"play {show(hours.hours, 'h')}.", plan)
+    return None
+
+
+@rule("cell-current", station="pack", source="The cell's stated limits")
+def cell_current(assessed: Assessment) -> Iterator[Finding]:
+    """The cells give and take no more current than they are made for."""
+    margins = assessed.plan.brief.margins
+    for h in assessed.headrooms:
+        state = judged(h.spare, margins)
+        if h.kind != "cells" or state == "holds":
+            continue
+        pack = assessed.plan.by_id[h.element]
+        assert isinstance(pack, Pack)
+        yield Finding(state, pack.id, f"All at {h.at_state}, {pack.name} gives {show(h.demand_a, 'A')}; its cells stand {show(h.limit_a, 'A')}.",
+                      -h.spare, lambda pack=pack: _one_more(assessed.plan, pack),  # type: ignore[misc]
+                      "Use cells made for more current.")  # fmt: skip
+    for charge in assessed.charges:
+        pack = assessed.plan.by_id[charge.board.charges]
+        assert isinstance(pack, Pack)
+        most, asked = pack.cell.max_charge_a.likely * pack.parallel, charge.board.current_a.likely
+        if asked > most + 1e-9:
+            plan = replaced(assessed.plan, altered(charge.board, current_a=charge.board.current_a.at(most)))
+            yield Finding("fails", pack.id, f"{charge.board.name} charges with {show(asked, 'A')}; the cells take {show(most, 'A')}.",
+                          asked / most - 1, lambda plan=plan, most=most: Fix(f"Set the charge current to {show(most, 'A')}", "", plan))  # type: ignore[misc]  # fmt: skip
+
+
+def _one_more(plan: Plan, pack: Pack) -> Fix:
+    words = f"{pack.parallel + 1} cells in parallel instead of {pack.parallel}"
+    return Fix(words, "share the current.", replaced(plan, altered(pack, parallel=pack.parallel + 1)))

@@ -1,0 +1,120 @@
+"""The registry of rules, and what a rule says."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from briskcell.model.plan import Plan
+
+if TYPE_CHECKING:
+    from briskcell.core.assess import Assessment
+
+SEVERITY = {"fails": 0, "close": 1}
+
+
+@dataclass(frozen=True, slots=True)
+class Fix:
+    """A change that helps: words to read, what it brings, and the plan it makes."""
+
+    words: str
+    brings: str
+    plan: Plan
+
+
+def _no_fix() -> Fix | None:
+    return None
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What is wrong or close, its cause with the numbers, and the cheapest fix.
+
+    ``loss`` orders findings of one state: the share by which it misses. The fix is looked for when first asked.
+    """
+
+    state: str
+    element: str
+    cause: str
+    loss: float = 0.0
+    search: Callable[[], Fix | None] = field(default=_no_fix, repr=False)
+    advice: str = ""
+    rule: str = ""
+    station: str = ""
+
+    @cached_property
+    def fix(self) -> Fix | None:
+        """The cheapest change that mends it, else that helps; None where the plan alone cannot."""
+        return self.search()
+
+    @property
+    def fix_words(self) -> str:
+        """The fix, what it brings, or advice where no change of the plan mends it."""
+        return f"{self.fix.words} {self.fix.brings}".strip() if self.fix else self.advice
+
+    @property
+    def key(self) -> str:
+        """Names the finding within one assessment."""
+        return f"{self.rule}:{self.element}"
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """A registered rule: its name, station, source, what it asks, and the function that checks it."""
+
+    name: str
+    station: str
+    source: str
+    asks: str
+    function: Callable[[Assessment], Iterator[Finding]]
+
+    def check(self, assessed: Assessment) -> Iterator[Finding]:
+        """The rule's findings, signed with its name and station."""
+        for f in self.function(assessed):
+            yield Finding(f.state, f.element, f.cause, f.loss, f.search, f.advice, self.name, self.station)
+
+
+RULES: dict[str, Rule] = {}
+
+
+def rule(name: str, *, station: str, source: str) -> Callable[..., Callable[[Assessment], Iterator[Finding]]]:
+    """Register a rule.
+
+    Parameters
+    ----------
+    name : str
+        Its name, in the words of the job.
+    station : str
+        Where it is decided.
+    source : str
+        Literature or reasoning behind it.
+
+    Returns
+    -------
+    callable
+        The decorator; the function's docstring is what the rule asks.
+    """
+
+    def register(function: Callable[[Assessment], Iterator[Finding]]) -> Callable[[Assessment], Iterator[Finding]]:
+        RULES[name] = Rule(name, station, source, (function.__doc__ or "").strip(), function)
+        return function
+
+    return register
+
+
+def sorted_findings(found: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Worst first: failing before close, then by how far it misses.
+
+    Parameters
+    ----------
+    found : iterable of Finding
+        In any order.
+
+    Returns
+    -------
+    tuple of Finding
+        Sorted.
+    """
+    return tuple(sorted(found, key=lambda f: (SEVERITY[f.state], -f.loss)))

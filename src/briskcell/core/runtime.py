@@ -1,0 +1,205 @@
+"""How long a pack plays, what stops it, and what is left in it then."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.model.parts import STATES
+
+from .converters import deliverable_a
+from .operating import Operating
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stop:
+    """One thing that can end play: its margin over (state, state of charge); play ends where it falls below zero."""
+
+    cause: str
+    element: str
+    words: str
+    margin: Array
+    states: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Runtime:
+    """Hours from full to the first stop, the stop, and what it leaves behind.
+
+    ``hours`` is None where nothing draws from the pack. ``stops`` is every stop reached before empty, earliest first,
+    as (state of charge, stop).
+    """
+
+    hours: float | None
+    stop_soc: float
+    stop_cause: str
+    stop_element: str
+    stop_words: str
+    energy_wh: float
+    stranded_wh: float
+    mean_a: float
+    mean_w: float
+    stops: tuple[tuple[float, Stop], ...]
+    elapsed_h: Array
+
+
+def store_stops(op: Operating, pack: int) -> Iterator[Stop]:
+    """The stops that a pack itself sets: its cut-off, and a draw it cannot carry at all."""
+    curves, part = op.curves[pack], op.plan.packs[pack]
+    lived = lived_states(op)
+    guarded = curves.cutoff_is_protection
+    yield Stop(
+        cause="protection cut-off" if guarded else "cell cut-off",
+        element=part.id,
+        words=f"the {'protection board cuts off' if guarded else 'cells are empty'} at {curves.cutoff_v:.2f} V",
+        margin=op.pack_v[..., pack] - curves.cutoff_v,
+        states=lived if guarded else tuple(s for s in lived if s < 2) or lived,
+    )
+    yield Stop(
+        cause="collapse",
+        element=part.id,
+        words="the path from the pack cannot carry the draw",
+        margin=np.where(op.flow.collapsed, -1.0, 1.0),
+        states=lived,
+    )
+
+
+def board_stops(op: Operating) -> Iterator[Stop]:
+    """The stops that boards and parts set: lock-out, current limit, a load under its window."""
+    lived, n_loads = lived_states(op), len(op.network.loads)
+    for k, converter in enumerate(op.network.converters):
+        input_v = op.flow.input_v(n_loads + k)
+        if converter.lockout_v is not None:
+            yield Stop(
+                cause="converter lock-out",
+                element=converter.id,
+                words=f"{converter.name} locks out at {converter.lockout_v:.2f} V in",
+                margin=input_v - converter.lockout_v,
+                states=lived,
+            )
+        limit = deliverable_a(converter, input_v)
+        if np.isfinite(limit).any():
+            yield Stop(
+                cause="converter current limit",
+                element=converter.id,
+                words=f"{converter.name} reaches its current limit",
+                margin=np.where(op.flow.collapsed, -1.0, limit - np.where(op.flow.collapsed, 0.0, op.flow.output_a(k))),
+                states=lived,
+            )
+    for k, load in enumerate(op.network.loads):
+        yield Stop(
+            cause="load under its window",
+            element=load.id,
+            words=f"{load.name} falls below its {load.window.low_v:.2f} V",
+            margin=op.flow.input_v(k) - load.window.low_v,
+            states=lived,
+        )
+
+
+def lived_states(op: Operating) -> tuple[int, ...]:
+    """The states that the profile spends time in; a state of no share never happens."""
+    return tuple(k for k in range(len(STATES)) if op.shares[k] > 0)
+
+
+def reached(stop: Stop, soc: Array) -> float | None:
+    """State of charge at which a stop's margin first falls below zero, from full downward; None if it never does.
+
+    Parameters
+    ----------
+    stop : Stop
+        With margins of shape (3, n).
+    soc : ndarray, shape (n,)
+        States of charge, falling.
+
+    Returns
+    -------
+    float or None
+        Read by a straight line between the two points around it.
+    """
+    margin = stop.margin[list(stop.states)].min(axis=0)
+    below = np.flatnonzero(margin < 0)
+    if not below.size:
+        return None
+    k = int(below[0])
+    if k == 0:
+        return float(soc[0])
+    high, low = margin[k - 1], margin[k]
+    return float(soc[k - 1] + (soc[k] - soc[k - 1]) * high / (high - low))
+
+
+def elapsed(soc: Array, current_a: Array, capacity_ah: float) -> Array:
+    """Hours from full down to each state of charge: ``t = ∫ Q dsoc / I``.
+
+    Parameters
+    ----------
+    soc : ndarray, shape (n,)
+        States of charge, falling.
+    current_a : ndarray, shape (n,)
+        Mean current; inf where it cannot be carried, which takes no time. [A]
+    capacity_ah : float
+        Charge from full to empty. [Ah]
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        Hours; the first is 0.
+    """
+    with np.errstate(divide="ignore"):
+        pace = np.minimum(capacity_ah / current_a, 1e9)
+    steps = -np.diff(soc) * 0.5 * (pace[1:] + pace[:-1])
+    return np.concatenate([[0.0], np.cumsum(steps)])
+
+
+def runtime(op: Operating, pack: int = 0) -> Runtime:
+    """Runtime of one pack under the profile, integrated over charge.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    pack : int
+        Which pack.
+
+    Returns
+    -------
+    Runtime
+        With the first stop and the energy it strands: what the pack would still give down to its own cut-off.
+    """
+    curves, soc = op.curves[pack], op.soc
+    current = op.shares @ np.where(op.shares[:, None] > 0, op.flow.branch_a[..., pack], 0.0)
+    hours = elapsed(soc, current, curves.capacity_ah)
+    own = [(at, s) for s in store_stops(op, pack) if (at := reached(s, soc)) is not None]
+    boards = [(at, s) for s in board_stops(op) if (at := reached(s, soc)) is not None]
+    stops = tuple(sorted([*own, *boards], key=lambda pair: -pair[0]))
+    at, stop = stops[0] if stops else (0.0, None)
+    own_end = max((s for s, p in own if p.cause != "collapse"), default=0.0)
+    idle = not current.max() > 1e-9
+    energy = _between(soc, curves.ocv_v, 1.0, at) * curves.capacity_ah
+    ran = float(np.interp(at, soc[::-1], hours[::-1]))
+    used_ah = (1.0 - at) * curves.capacity_ah
+    return Runtime(
+        hours=None if idle else ran,
+        stop_soc=at,
+        stop_cause=stop.cause if stop else "empty",
+        stop_element=stop.element if stop else op.plan.packs[pack].id,
+        stop_words=stop.words if stop else "the pack is empty",
+        energy_wh=curves.energy_wh,
+        stranded_wh=max(_between(soc, curves.ocv_v, at, own_end) * curves.capacity_ah, 0.0),
+        mean_a=0.0 if idle or ran == 0 else used_ah / ran,
+        mean_w=0.0 if idle or ran == 0 else energy / ran,
+        stops=stops,
+        elapsed_h=hours,
+    )
+
+
+def _between(soc: Array, value: Array, start: float, end: float) -> float:
+    """Integral of a falling-grid table from one state of charge down to a lower one."""
+    rising, table = soc[::-1], value[::-1]
+    inside = rising[(rising > end) & (rising < start)]
+    points = np.concatenate([[end], inside, [start]])
+    return float(np.trapezoid(np.interp(points, rising, table), points))

@@ -1,0 +1,87 @@
+"""Resistance of what lies between a source and a part."""
+
+from __future__ import annotations
+
+import math
+
+from briskcell.model.parts import Link
+
+from .tables import table
+
+
+def awg_section_mm2(awg: float) -> float:
+    """Section of a solid round conductor of an American Wire Gauge.
+
+    Parameters
+    ----------
+    awg : float
+        Gauge number; 36 is 0.127 mm, and 39 steps make a factor of 92 in diameter [1]_.
+
+    Returns
+    -------
+    float
+        Section. [mm²]
+
+    References
+    ----------
+    .. [1] ASTM B258-18, Standard Specification for Standard Nominal Diameters and Cross-Sectional Areas of AWG
+       Sizes of Solid Round Wires.
+
+    Examples
+    --------
+    >>> round(awg_section_mm2(24), 4)
+    0.2047
+    """
+    return math.pi / 4 * (0.127 * 92 ** ((36 - awg) / 39)) ** 2
+
+
+def wire_resistance_ohm(length_m: float, section_mm2: float, conductors: int = 2, temperature_c: float = 20.0) -> float:
+    """Resistance of annealed copper wire.
+
+    Parameters
+    ----------
+    length_m : float
+        Length of the run, one way. [m]
+    section_mm2 : float
+        Section of one conductor. [mm²]
+    conductors : int
+        Conductors in the path; 2 is out and return.
+    temperature_c : float
+        Temperature of the copper. [°C]
+
+    Returns
+    -------
+    float
+        Resistance of the whole path [1]_. [Ω]
+
+    References
+    ----------
+    .. [1] IEC 60028:1925, International standard of resistance for copper.
+
+    Examples
+    --------
+    >>> round(wire_resistance_ohm(0.15, awg_section_mm2(24)), 6)
+    0.025264
+    """
+    copper = table("conductors")[0]
+    warm = 1.0 + float(copper["temp_coefficient_per_k"]) * (temperature_c - 20.0)
+    return float(copper["resistivity_20c_ohm_m"]) * warm * length_m * conductors / (section_mm2 * 1e-6)
+
+
+def link_resistance_ohm(link: Link) -> float:
+    """Likely resistance of a link: as given, else from its length and section.
+
+    Parameters
+    ----------
+    link : Link
+        A wire, switch, fuse, plug or power-path switch.
+
+    Returns
+    -------
+    float
+        Resistance of the whole path through it. [Ω]
+    """
+    if link.resistance_ohm is not None:
+        return link.resistance_ohm.likely
+    section = link.section_mm2 if link.section_mm2 is not None else awg_section_mm2(link.awg or 0.0)
+    return wire_resistance_ohm(link.length_m or 0.0, section, link.conductors, link.temperature_c)

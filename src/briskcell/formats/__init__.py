@@ -1,0 +1,1 @@
+"""Text or bytes to plans and back: one format a file."""

@@ -1,0 +1,133 @@
+"""Reads the data files into parts, ready to be copied into a plan."""
+
+from __future__ import annotations
+
+import tomllib
+from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+from pydantic import ValidationError
+
+from briskcell.core.assess import Shelf
+from briskcell.model.errors import FigureError, PlanError
+from briskcell.model.figure import Curve
+from briskcell.model.parts import Cell, ChargeBoard, Converter, Link, Load, Supply
+
+KINDS: dict[str, type[Any]] = {
+    "loads": Load, "converters": Converter, "cells": Cell, "links": Link, "chargers": ChargeBoard, "supplies": Supply,
+}  # fmt: skip
+NOWHERE = {"fed_by": "nowhere", "charges": "nowhere", "supply": "nowhere"}
+
+
+@dataclass(frozen=True, slots=True)
+class PartClass:
+    """One class of part: its key, kind (a file of the library), group within it, and the part to copy."""
+
+    key: str
+    kind: str
+    group: str
+    part: Any
+
+    @property
+    def name(self) -> str:
+        return str(self.part.name)
+
+
+@dataclass(frozen=True)
+class Catalogue:
+    """All classes, in the order of the files."""
+
+    classes: tuple[PartClass, ...]
+
+    def of_kind(self, kind: str) -> tuple[PartClass, ...]:
+        return tuple(c for c in self.classes if c.kind == kind)
+
+    def find(self, key: str) -> PartClass:
+        """The class of that key; FigureError where there is none."""
+        for c in self.classes:
+            if c.key == key:
+                return c
+        raise FigureError("part_class", f"The library has no class “{key}”.", fix="Choose one from the list.")
+
+    def part(self, key: str, **figures: Any) -> Any:
+        """A copy of the class's part with some fields set, such as its id and what feeds it."""
+        part = self.find(key).part
+        fields = {name: getattr(part, name) for name in type(part).model_fields}
+        return type(part).model_validate(fields | figures)
+
+    def shelf(self) -> Shelf:
+        """What fixes may choose from."""
+        return Shelf(
+            converters=tuple(c.part for c in self.of_kind("converters")),
+            cells=tuple(c.part for c in self.of_kind("cells")),
+            links=tuple(c.part for c in self.of_kind("links")),
+        )
+
+
+def sourced(row: dict[str, Any], grade: str, source: str) -> dict[str, Any]:
+    """A row's figures in full: ``[low, likely, high]`` or a number becomes a figure with the row's grade and source."""
+
+    def full(value: Any) -> Any:
+        if isinstance(value, list) and len(value) == 3 and all(isinstance(v, (int, float)) for v in value):
+            return {"low": value[0], "likely": value[1], "high": value[2], "grade": grade, "source": source}
+        if isinstance(value, dict):
+            return {k: full(v) for k, v in value.items()}
+        return value
+
+    return {k: full(v) for k, v in row.items()}
+
+
+def read_classes(kind: str, text: str, chemistries: dict[str, Any]) -> tuple[PartClass, ...]:
+    """The classes of one file.
+
+    Raises
+    ------
+    FigureError
+        If a row has no source.
+    PlanError
+        If a row is no part of its kind.
+    """
+    out = []
+    for key, row in tomllib.loads(text).items():
+        grade, source, group = row.pop("grade", ""), row.pop("source", "").strip(), row.pop("group", kind)
+        if not source:
+            raise FigureError("source", f"The class {key} has no source.", fix="Name the source.")
+        fields = KINDS[kind].model_fields
+        row = sourced(row, grade, source)
+        for name in ("max_charge_a", "max_discharge_a", "rating_a", "termination_a", "precharge_a", "current_limit_a"):
+            if isinstance(row.get(name), (int, float)):
+                row[name] = {"likely": row[name], "grade": grade, "source": source}
+        if kind == "cells":
+            row |= chemistry_fields(chemistries[row["chemistry"]])
+        if kind == "loads":
+            row["window"]["source"] = source
+        row |= {"part_class": key} | {k: v for k, v in NOWHERE.items() if k in fields}
+        row |= {"id": key} if "id" in fields else {}
+        try:
+            out.append(PartClass(key, kind, group, KINDS[kind].model_validate(row)))
+        except ValidationError as error:
+            raise PlanError.from_validation(error, prefix=key) from error
+    return tuple(out)
+
+
+def chemistry_fields(row: dict[str, Any]) -> dict[str, Any]:
+    """What a cell takes from its chemistry."""
+    curves = {name: Curve.of([(s, v) for s, v in row[name]]) for name in ("ocv", "fast", "slow")}
+    return {"chemistry": row["name"], "full_v": row["full_v"], "empty_v": row["empty_v"], "cold_b_k": row["cold_b_k"]} | curves
+
+
+@cache
+def catalogue() -> Catalogue:
+    """The shipped library."""
+    data = files("briskcell.library.data")
+
+    def text(name: str) -> str:
+        return data.joinpath(f"{name}.toml").read_text("utf-8")
+
+    chemistries = tomllib.loads(text("chemistries"))
+    for key, row in chemistries.items():
+        if not row.get("source", "").strip():
+            raise FigureError("source", f"The chemistry {key} has no source.", fix="Name the source.")
+    return Catalogue(tuple(c for kind in KINDS for c in read_classes(kind, text(kind), chemistries)))

@@ -1,0 +1,1 @@
+"""Part classes and chemistries as data; read by ``briskcell.library`` alone."""

@@ -1,0 +1,333 @@
+"""The parts of a build and how each hangs on the one that feeds it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, StringConstraints, model_validator
+
+from .errors import FigureError
+from .figure import (
+    AmpHours,
+    Amps,
+    AmpsAbove,
+    Celsius,
+    Curve,
+    Document,
+    Efficiency,
+    Figure,
+    Grams,
+    KelvinPerWatt,
+    Metres,
+    Millimetres,
+    Money,
+    Ohms,
+    OhmsAbove,
+    Share,
+    Volt,
+    Volts,
+    Watts,
+    Words,
+)
+from .units import Unit
+
+Id = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_-]{0,47}$")]
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+STATES = ("rest", "play", "peak")
+
+
+class Part(Document):
+    """What every part has: an id within the plan, a name, and the library class it was taken from."""
+
+    id: Id
+    name: Name
+    part_class: Annotated[str, StringConstraints(max_length=80)] = ""
+    note: Words = ""
+
+
+class Fed(Part):
+    """A part that takes its current from another part, named by its id."""
+
+    fed_by: Id
+
+
+class Window(Document):
+    """The volts a part accepts at its own terminals, and the volts that destroy it."""
+
+    low_v: Volt
+    high_v: Volt
+    absolute_max_v: Volt | None = None
+    source: Words = "no source given"
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Self:
+        if not self.low_v < self.high_v:
+            raise FigureError("low_v", f"{self.low_v:g} V is not below {self.high_v:g} V.", fix="Swap the two.")
+        if self.absolute_max_v is not None and self.absolute_max_v < self.high_v:
+            raise FigureError(
+                "absolute_max_v",
+                f"{self.absolute_max_v:g} V is below the window's end.",
+                fix="Give the highest volts the part survives.",
+            )
+        return self
+
+
+class PowerStates(Document):
+    """Watts drawn at rest, in play and at the peak."""
+
+    rest: Watts
+    play: Watts
+    peak: Watts
+
+
+class CurrentStates(Document):
+    """Amperes drawn at rest, in play and at the peak."""
+
+    rest: Amps
+    play: Amps
+    peak: Amps
+
+
+class ResistanceStates(Document):
+    """Ohms shown at rest, in play and at the peak."""
+
+    rest: OhmsAbove
+    play: OhmsAbove
+    peak: OhmsAbove
+
+
+class Load(Fed):
+    """A part that eats current: as constant power, constant current or a resistance. Exactly one of the three."""
+
+    power_w: PowerStates | None = None
+    current_a: CurrentStates | None = None
+    resistance_ohm: ResistanceStates | None = None
+    window: Window
+
+    @model_validator(mode="after")
+    def _one_kind(self) -> Self:
+        given = [k for k in ("power_w", "current_a", "resistance_ohm") if getattr(self, k) is not None]
+        if len(given) != 1:
+            raise FigureError(
+                "power_w",
+                f"{self.name} draws in {len(given)} ways." if given else f"{self.name} has no draw.",
+                fix="Give exactly one of power_w, current_a, resistance_ohm.",
+            )
+        return self
+
+    @property
+    def kind(self) -> Literal["power_w", "current_a", "resistance_ohm"]:
+        if self.power_w is not None:
+            return "power_w"
+        return "current_a" if self.current_a is not None else "resistance_ohm"
+
+    @property
+    def draw(self) -> PowerStates | CurrentStates | ResistanceStates:
+        states = self.power_w or self.current_a or self.resistance_ohm
+        assert states is not None
+        return states
+
+
+class FixedEfficiency(Document):
+    """Power out over power in, the same at every load."""
+
+    kind: Literal["fixed"] = "fixed"
+    efficiency: Efficiency
+
+
+class LossModel(Document):
+    """Standing, junction and resistive loss: ``P = V_in·quiescent + drop·I_in + resistance·I_in²``."""
+
+    kind: Literal["losses"] = "losses"
+    quiescent_a: Amps
+    drop_v: Annotated[Figure, Unit("V", at_least=0, at_most=3)]
+    resistance_ohm: Ohms
+
+
+class Converter(Fed):
+    """A board that makes one voltage from another.
+
+    ``switch_current_a`` is what its switch carries (boost: at the input; buck: about its output amps);
+    ``output_limit_a`` a limit its sheet states at the output.
+    """
+
+    kind: Literal["boost", "buck", "linear"]
+    output_v: Volts
+    output_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="taken as stiff")
+    loss: Annotated[FixedEfficiency | LossModel, Field(discriminator="kind")] | None = None
+    quiescent_a: Amps = Figure(low=0, likely=0, high=0, source="not counted")
+    switch_current_a: AmpsAbove | None = None
+    output_limit_a: AmpsAbove | None = None
+    inductance_h: Annotated[Figure, Unit("H", above=0, at_most=1)] | None = None
+    frequency_hz: Annotated[Figure, Unit("Hz", above=0, at_most=1e8)] | None = None
+    lockout_v: Volt | None = None
+    input_max_v: Volt | None = None
+    dropout_v: Annotated[Figure, Unit("V", at_least=0, at_most=5)] = Figure(low=0, likely=0, high=0, source="not counted")
+    thermal_k_per_w: KelvinPerWatt | None = None
+    off_current_a: Amps | None = None
+    cost: Money | None = None
+
+    @model_validator(mode="after")
+    def _losses(self) -> Self:
+        if self.kind == "linear" and self.loss is not None:
+            raise FigureError("loss", "A linear regulator burns what it drops.", fix="Remove loss; give quiescent_a.")
+        if self.kind != "linear" and self.loss is None:
+            raise FigureError("loss", f"{self.name} has no efficiency.", fix='Give loss, such as {"kind": "fixed", …}.')
+        return self
+
+
+class Link(Fed):
+    """A wire, switch, fuse, plug or power-path switch: resistance in the way of the current.
+
+    A wire's resistance follows from its length, gauge (``awg``) or section and its number of conductors in the
+    path; ``resistance_ohm`` given replaces that, as a measurement does.
+    """
+
+    kind: Literal["wire", "switch", "fuse", "plug", "path"]
+    resistance_ohm: Ohms | None = None
+    length_m: Metres | None = None
+    awg: Annotated[float, Unit("AWG", at_least=0, at_most=44)] | None = None
+    section_mm2: Annotated[float, Unit("mm²", above=0, at_most=50)] | None = None
+    conductors: Annotated[int, Field(ge=1, le=16)] = 2
+    temperature_c: Celsius = 20.0
+    rating_a: AmpsAbove | None = None
+    cost: Money | None = None
+
+    @model_validator(mode="after")
+    def _has_resistance(self) -> Self:
+        if self.resistance_ohm is None and not (
+            self.kind == "wire" and self.length_m is not None and (self.awg is None) != (self.section_mm2 is None)
+        ):
+            raise FigureError(
+                "resistance_ohm",
+                f"The resistance of {self.name} does not follow from what is given.",
+                fix="Give resistance_ohm, or for a wire length_m and one of awg, section_mm2.",
+            )
+        return self
+
+
+class Rail(Fed):
+    """A supply voltage that parts share: a name for the point where they join."""
+
+
+class Cell(Document):
+    """One cell: voltage and resistance over state of charge, capacity as printed and as measured, limits.
+
+    ``fast`` and ``slow`` are relative to ``resistance_ohm``, the steady resistance at half full and 25 °C; a peak
+    feels ``fast`` alone, a steady draw the sum.
+    """
+
+    name: Name
+    part_class: Annotated[str, StringConstraints(max_length=80)] = ""
+    chemistry: Name
+    label_ah: AmpHours
+    measured_ah: AmpHours | None = None
+    health: Annotated[float, Unit("", above=0, at_most=1)] = 1.0
+    ocv: Curve
+    resistance_ohm: Ohms
+    fast: Curve
+    slow: Curve
+    cold_b_k: Annotated[float, Unit("K", at_least=0, at_most=8000)] = 3000.0
+    full_v: Volt
+    empty_v: Volt
+    max_charge_a: AmpsAbove
+    max_discharge_a: AmpsAbove
+    mass_g: Grams | None = None
+    thickness_mm: Millimetres | None = None
+    width_mm: Millimetres | None = None
+    length_mm: Millimetres | None = None
+    cost: Money | None = None
+
+    @model_validator(mode="after")
+    def _sensible(self) -> Self:
+        if not self.empty_v < self.full_v:
+            raise FigureError(
+                "empty_v",
+                f"Empty at {self.empty_v:g} V is not below full at {self.full_v:g} V.",
+                fix="Swap the two, or read them again from the data sheet.",
+            )
+        if any(b < a for a, b in zip(self.ocv.value, self.ocv.value[1:], strict=False)):
+            raise FigureError("ocv", "The open-circuit voltage falls as the cell fills.", fix="Sort the points again.")
+        if self.ocv.value[0] <= 0 or min(*self.fast.value, *self.slow.value) < 0:
+            raise FigureError("ocv", "A cell's volts and resistances are not negative.", fix="Read the table again.")
+        return self
+
+    @property
+    def capacity_ah(self) -> Figure:
+        """The capacity to count with, before health: measured where it is, else as printed."""
+        return self.measured_ah or self.label_ah
+
+
+class Protection(Document):
+    """The pack's protection board: where it cuts, where it trips, what it puts in the way."""
+
+    cutoff_cell_v: Volt
+    trip_a: AmpsAbove
+    resistance_ohm: Ohms
+
+
+class Pack(Part):
+    """Cells in series and parallel, their links, and their protection."""
+
+    cell: Cell
+    series: Annotated[int, Field(ge=1, le=12)] = 1
+    parallel: Annotated[int, Field(ge=1, le=24)] = 1
+    link_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
+    protection: Protection | None = None
+
+
+class Supply(Part):
+    """What feeds the charge board: its volts, the amperes it gives, and the loop resistance of its cable."""
+
+    voltage_v: Volts
+    current_limit_a: AmpsAbove
+    cable_ohm: Ohms
+    own_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="taken as stiff")
+
+
+class ChargeBoard(Part):
+    """The board that fills a pack, and what it does with the console meanwhile.
+
+    ``layout``: ``power_path`` feeds the console first and charges with the remainder; ``cut_out`` disconnects the
+    console while charging; ``on_cell`` leaves the console on the charging cell.
+    """
+
+    charges: Id
+    supply: Id
+    layout: Literal["power_path", "cut_out", "on_cell"]
+    kind: Literal["linear", "switching"]
+    current_a: AmpsAbove
+    termination_a: AmpsAbove
+    precharge_below_v: Volt = 2.9
+    precharge_a: AmpsAbove | None = None
+    efficiency: Efficiency = Figure(low=0.88, likely=0.9, high=0.93, grade="typical", source="switching charger class")
+    path_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
+    thermal_k_per_w: KelvinPerWatt | None = None
+    foldback_c: Celsius = 120.0
+    balancing: bool = False
+    cost: Money | None = None
+
+
+__all__ = [
+    "STATES",
+    "Cell",
+    "ChargeBoard",
+    "Converter",
+    "CurrentStates",
+    "Fed",
+    "FixedEfficiency",
+    "Id",
+    "Link",
+    "Load",
+    "LossModel",
+    "Name",
+    "Pack",
+    "Part",
+    "PowerStates",
+    "Protection",
+    "Rail",
+    "ResistanceStates",
+    "Share",
+    "Supply",
+    "Window",
+]

@@ -1,0 +1,1 @@
+"""Use cases: where stored builds, the library and the core meet."""

@@ -1,0 +1,175 @@
+"""Plans put together from library classes: the draft a stranger gets, and the demo builds."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from briskcell.core.changes import altered
+from briskcell.library import catalogue
+from briskcell.model.errors import FigureError
+from briskcell.model.parts import ChargeBoard, Converter, Load, Pack, Rail, Supply
+from briskcell.model.plan import Plan, plan_of
+
+LISTS = {Supply: "supplies", ChargeBoard: "chargers", Pack: "packs", Converter: "converters", Rail: "rails", Load: "loads"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wish:
+    """What "New build" asks for."""
+
+    name: str
+    board: str
+    screen: str
+    hours: float
+    thickness_mm: float
+
+
+def wire(part_id: str, name: str, fed_by: str, awg: float, length_m: float) -> dict[str, Any]:
+    """A wire out and back."""
+    return {"id": part_id, "name": name, "kind": "wire", "fed_by": fed_by, "awg": awg, "length_m": length_m}
+
+
+def take(key: str, **figures: Any) -> Any:
+    """A part of a library class, placed."""
+    return catalogue().part(key, **figures)
+
+
+def cell_of(key: str) -> Any:
+    return catalogue().find(key).part
+
+
+def load_with_wire(key: str, part_id: str, fed_by: str, awg: float, length_m: float, **figures: Any) -> list[Any]:
+    """A load on a wire of its own: the wire, then the load."""
+    load = take(key, id=part_id, fed_by=f"w-{part_id}", **figures)
+    return [wire(f"w-{part_id}", f"Wire to {load.name[:60]}", fed_by, awg, length_m), load]
+
+
+def plan_from(name: str, note: str, parts: Sequence[Any], **rest: Any) -> Plan:
+    """A plan of parts in any order; each goes to its list."""
+    document: dict[str, Any] = {"name": name, "note": note, **rest}
+    for part in parts:
+        target = next((v for k, v in LISTS.items() if isinstance(part, k)), "links")
+        document.setdefault(target, []).append(part)
+    return plan_of(document)
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """A way to power a board: cells in series, the boards that make its volts and the small parts' 5 V, and charging."""
+
+    series: int
+    main: str
+    five: str
+    charger: str
+    supply: str
+    charge_hours: float
+
+
+# The first whose output the computer board accepts and whose watts carry the peak.
+LAYOUTS = (
+    (9.5, Layout(1, "boost-5v-5a", "boost-5v-5a", "charger-sw-15", "usb-3", 5.0)),
+    (21.0, Layout(2, "buck-5v-5a", "buck-5v-5a", "charger-2s-1", "usb-12v-2", 9.0)),
+    (21.0, Layout(3, "buck-75-3a", "buck-5v-3a", "charger-4s-2", "usb-20v-3", 6.0)),
+    (45.0, Layout(4, "buck-12v-4a", "buck-5v-3a", "charger-4s-2", "usb-20v-3", 6.0)),
+)
+
+
+def draft(wish: Wish) -> Plan:
+    """A complete, honest draft for a wish: every figure typical for its class, nothing left empty.
+
+    Raises
+    ------
+    FigureError
+        If the board or screen is no library class, or nothing is thin enough.
+    """
+    keys = ((wish.board, "board", 22, 0.10), (wish.screen, "screen", 24, 0.15), ("amp-3w", "sound", 26, 0.12),
+            ("controls-wired", "controls", 26, 0.2))  # fmt: skip
+    parts = {part_id: catalogue().find(key).part for key, part_id, _, _ in keys}
+    peak_w = sum(p.power_w.peak.likely for p in parts.values())
+    mean_w = sum(p.power_w.play.likely for p in parts.values())
+    layout = _layout_for(parts["board"].window, peak_w)
+    regulators = {"main": layout.main, "five": layout.five}
+    if not _accepts(parts["screen"].window, layout.main) and not _accepts(parts["screen"].window, layout.five):
+        regulators["screen"] = "boost-9v-3a" if layout.series < 3 else "buck-12v-4a"
+    loads: list[Any] = []
+    used: dict[str, str] = {}
+    for key, part_id, awg, length in keys:
+        rail = next((r for r, board in regulators.items() if _accepts(parts[part_id].window, board)), "main")
+        used[rail] = regulators[rail]
+        loads += load_with_wire(key, part_id, f"rail-{rail}", awg, length)
+    cell, parallel = _pack_for(wish.hours * mean_w / 0.85, layout.series, wish.thickness_mm)
+    worst_a = peak_w / 0.85 / (3.1 * layout.series)
+    build = [
+        take(layout.supply, id="supply"),
+        _gentle(take(layout.charger, id="charger", charges="pack", supply="supply"), cell.max_charge_a.likely * parallel),
+        pack_of("pack", "Pack", cell, layout.series, parallel, cutoff=2.8),
+        wire("w-pack", "Wire from the pack", "pack", 18 if worst_a > 4 else 20, 0.10),
+        take(_rated("switch", worst_a), id="switch", fed_by="w-pack"),
+        take(_rated("fuse", worst_a), id="fuse", fed_by="switch"),
+    ]
+    names = {"main": "Main rail", "five": "5 V rail", "screen": "Screen rail"}
+    for rail, board in used.items():
+        build += [take(board, id=f"reg-{rail}", fed_by="fuse"), Rail(id=f"rail-{rail}", name=names[rail], fed_by=f"reg-{rail}")]
+    brief = {"hours": wish.hours, "thickness_mm": wish.thickness_mm, "charge_hours": layout.charge_hours,
+             "play_while_charging": layout.series == 1}  # fmt: skip
+    note = "Drafted from four answers; every figure is typical for its class."
+    return plan_from(wish.name, note, [*build, *loads], brief=brief)
+
+
+def _gentle(board: ChargeBoard, most_a: float) -> ChargeBoard:
+    """The charge board with its current set to no more than the cells take."""
+    if board.current_a.likely <= most_a:
+        return board
+    return altered(board, current_a=board.current_a.at(round(most_a, 2), source="set to what the cells take"))
+
+
+def _accepts(window: Any, board: str) -> bool:
+    volts = catalogue().find(board).part.output_v.likely
+    return bool(window.low_v * 1.02 < volts <= window.high_v)
+
+
+def _layout_for(window: Any, peak_w: float) -> Layout:
+    for most_w, layout in LAYOUTS:
+        if peak_w <= most_w and _accepts(window, layout.main):
+            return layout
+    raise FigureError("board", "No regulator class of the library feeds this board.", fix="Choose another board class.")
+
+
+def _rated(kind: str, worst_a: float) -> str:
+    """The smallest switch or fuse that leaves three tenths to spare, else the largest."""
+    classes = sorted((c.part for c in catalogue().of_kind("links") if c.group == kind), key=lambda k: k.rating_a.likely)
+    fits = [k for k in classes if worst_a <= 0.7 * k.rating_a.likely]
+    return str((fits or classes[-1:])[0].part_class)
+
+
+def pack_of(part_id: str, name: str, cell: Any, series: int, parallel: int, *, cutoff: float) -> Pack:
+    trip = max(6.0, round(cell.max_discharge_a.likely * parallel * 0.8, 1))
+    source = "class range, typical of protection boards"
+    return Pack.model_validate(
+        {
+            "id": part_id, "name": name, "cell": cell, "series": series, "parallel": parallel,
+            "link_resistance_ohm": {"low": 0.002, "likely": 0.004, "high": 0.008, "grade": "typical", "source": "nickel strip links"},
+            "protection": {
+                "cutoff_cell_v": cutoff,
+                "trip_a": {"likely": trip, "grade": "typical", "source": source},
+                "resistance_ohm": {"low": 0.015, "likely": 0.025, "high": 0.04, "grade": "typical", "source": source},
+            },
+        }
+    )  # fmt: skip
+
+
+def _pack_for(energy_wh: float, series: int, thickness_mm: float) -> tuple[Any, int]:
+    """The cell and number in parallel that hold the energy with the fewest cells and fit the thickness."""
+    room = thickness_mm - 8.0  # two walls of 2.5 mm, tape, and swelling
+    fits = [c.part for c in catalogue().of_kind("cells") if c.part.thickness_mm <= room and c.part.measured_ah is None]
+    if not fits:
+        raise FigureError("thickness", f"No cell class fits a case {thickness_mm:g} mm thick.", fix="Allow 12 mm or more.")
+
+    def count(cell: Any) -> int:
+        volts = cell.ocv.value[len(cell.ocv.value) // 2]
+        return max(1, -int(-energy_wh // (volts * cell.label_ah.likely * series)))
+
+    best = min(fits, key=lambda c: (count(c), c.label_ah.likely))
+    return best, min(count(best), 12)

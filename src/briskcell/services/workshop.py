@@ -1,0 +1,129 @@
+"""The workshop: opens stored builds, changes them, and keeps what was assessed at hand."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from threading import Lock
+from typing import BinaryIO
+
+from briskcell.core.assess import Assessment, assess
+from briskcell.formats.plan_json import document_of, read_plan
+from briskcell.library import catalogue
+from briskcell.model.plan import Plan, plan_of
+from briskcell.store import BuildRow, Stale, Store, StoredRevision
+
+from .compose import Wish, draft
+from .demo import demo_plans
+from .edits import Edit
+
+KEPT = 64
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A build at one revision, assessed, and the assessment it is compared with."""
+
+    revision: StoredRevision
+    assessed: Assessment
+    baseline: Assessment | None
+
+    @property
+    def plan(self) -> Plan:
+        return self.assessed.plan
+
+
+@dataclass(frozen=True)
+class Conflict:
+    """Two people changed the same build: what stands now, what was wanted, and what that started from."""
+
+    current: Opened
+    mine: Opened
+    base: Opened
+
+
+class Workshop:
+    """All use cases on stored builds."""
+
+    def __init__(self, path: Path) -> None:
+        self.store = Store(path)
+        self._assessed: OrderedDict[int, Assessment] = OrderedDict()
+        self._lock = Lock()
+
+    def shelf(self) -> list[tuple[BuildRow, Assessment]]:
+        """Every build with its assessment."""
+        return [(row, self._assess(row.head_id, row.document)) for row in self.store.builds()]
+
+    def open(self, build_id: int) -> Opened:
+        """A build as it is now."""
+        return self._opened(self.store.head(build_id))
+
+    def change(self, build_id: int, base_id: int, edit: Callable[[Assessment], Edit]) -> Opened | Conflict:
+        """Apply an edit to the revision it was made on, and save it.
+
+        Raises
+        ------
+        FigureError
+            If the edit makes no sense; nothing is saved then.
+        """
+        base = self._opened(self.store.revision(build_id, base_id))
+        done = edit(base.assessed)
+        if done.plan == base.plan:
+            return self.open(build_id)
+        saved = self.store.save(build_id, base_id, document_of(done.plan), done.words)
+        if isinstance(saved, Stale):
+            return Conflict(self._opened(saved.current), self._opened(saved.mine), base)
+        return self._opened(saved)
+
+    def adopt(self, build_id: int, base_id: int, revision_id: int) -> Opened | Conflict:
+        """Make a kept revision the build's newest state."""
+        wanted = plan_of(self.store.revision(build_id, revision_id).document)
+        return self.change(build_id, base_id, lambda _: Edit(wanted, "The other change taken in its place"))
+
+    def step(self, build_id: int, base_id: int, *, back: bool) -> Opened:
+        """Undo or redo."""
+        return self._opened(self.store.step(build_id, base_id, back=back))
+
+    def mark(self, build_id: int, revision_id: int | None) -> Opened:
+        """Mark a revision as the baseline, or take the mark away."""
+        self.store.mark(build_id, revision_id)
+        return self.open(build_id)
+
+    def begin(self, wish: Wish) -> int:
+        """A new build from four answers."""
+        return self.store.create(document_of(draft(wish)), "Drafted")
+
+    def take_in(self, stream: BinaryIO) -> int:
+        """A new build from an exported plan."""
+        return self.store.create(document_of(read_plan(stream)), "Imported")
+
+    def load_demo(self) -> int:
+        """Add the demo builds to an empty shelf; how many were added."""
+        if self.store.builds() or self.store.builds(removed=True):
+            return 0
+        plans = demo_plans()
+        for plan in reversed(plans):
+            self.store.create(document_of(plan), "Demo build")
+        return len(plans)
+
+    def _opened(self, revision: StoredRevision) -> Opened:
+        baseline = None
+        if revision.baseline_id is not None:
+            marked = self.store.revision(revision.build_id, revision.baseline_id)
+            baseline = self._assess(marked.id, marked.document)
+        return Opened(revision, self._assess(revision.id, revision.document), baseline)
+
+    def _assess(self, revision_id: int, document: dict[str, object]) -> Assessment:
+        """A revision never changes, so its assessment is kept."""
+        with self._lock:
+            if revision_id in self._assessed:
+                self._assessed.move_to_end(revision_id)
+                return self._assessed[revision_id]
+        assessed = assess(plan_of(document), catalogue().shelf())
+        with self._lock:
+            self._assessed[revision_id] = assessed
+            while len(self._assessed) > KEPT:
+                self._assessed.popitem(last=False)
+        return assessed

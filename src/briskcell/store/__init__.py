@@ -1,0 +1,7 @@
+"""Keeps builds and their immutable revisions. Gives out documents, does no arithmetic."""
+
+from __future__ import annotations
+
+from .builds import BuildRow, Stale, Store, StoredRevision, UnknownBuildError
+
+__all__ = ["BuildRow", "Stale", "Store", "StoredRevision", "UnknownBuildError"]
