@@ -222,6 +222,11 @@ class Flow:
         amps = np.where(gone, 0.0, self.consumer_a) @ self.network.element_of_consumer
         return cast(Array, np.where(gone, np.inf, amps))
 
+    @cached_property
+    def element_w(self) -> Array:
+        """Power out of each element, shape (..., n_elements); 0 where nothing can be carried. [W]"""
+        return self.element_v * np.where(self.collapsed[..., None], 0.0, self.element_a)
+
     def pack_a(self, pack: int = 0) -> Array:
         """Current out of a pack, shape (...). [A]"""
         return cast(Array, self.branch_a[..., pack])

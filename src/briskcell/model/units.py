@@ -96,7 +96,18 @@ def read(text: str, unit: str, field: str = "") -> float:
     return number / round(1 / factor) if factor < 1 and abs(1 / factor - round(1 / factor)) < 1e-9 else number * factor
 
 
-_PLACES = {"V": 2, "W": 2, "Wh": 1, "Ah": 2, "mm": 1, "mm²": 2, "°C": 0, "g": 0, "K/W": 0, "K": 0, "h": 2, "min": 0}
+_PLACES = {"V": 2, "W": 2, "Wh": 1, "Ah": 2, "mm": 1, "mm²": 2, "°C": 0, "g": 0, "K/W": 0, "K": 0, "min": 0}
+_PREFIXED = ("V", "A", "W", "Ω", "H", "Hz", "F")
+_STEPS = ((1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"))
+
+
+def _prefixed(size: float, unit: str, below: float) -> tuple[float, str]:
+    """The size and unit with the prefix that keeps its digits before the point; none from ``below`` to a thousand."""
+    if unit not in _PREFIXED or size == 0 or below <= size < 1e3:
+        return size, unit
+    factor, prefix = next(((f, p) for f, p in _STEPS if size >= f * 0.9999999), _STEPS[-1])
+    # A division keeps 0.85 at 850 milli to the digit, where a product would not.
+    return (size * round(1 / factor) if factor < 1 else size / factor), prefix + unit
 
 
 def show(value: float, unit: str) -> str:
@@ -114,8 +125,9 @@ def show(value: float, unit: str) -> str:
         return f"{sign}{minutes // 60} h {minutes % 60:02d}" if minutes >= 60 else f"{sign}{minutes} min"
     if unit == "%":
         return f"{sign}{size * 100:.0f} %"
-    if unit in ("V", "A", "W", "Ω") and 0 < size < 0.1:
-        return f"{sign}{_significant(size * 1e3)} m{unit}" if size >= 1e-4 else f"{sign}{_significant(size * 1e6)} µ{unit}"
+    scaled, prefixed = _prefixed(size, unit, 0.1)
+    if prefixed != unit:
+        return f"{sign}{_significant(scaled)} {prefixed}"
     if unit == "A" and size < 10:
         return f"{sign}{size:.2f} A"
     if unit in _PLACES:
@@ -124,22 +136,21 @@ def show(value: float, unit: str) -> str:
 
 
 def _significant(value: float) -> str:
-    if value >= 100 or value == round(value, 6) and value == int(value):
+    if value >= 100 or (value == round(value, 6) and value == int(value)):
         return f"{value:.0f}"
-    return f"{value:.2g}" if value < 10 else f"{value:.3g}"
+    return f"{value:.2g}" if value < 10 else f"{value:.0f}" if value >= 20 else f"{value:.1f}"
 
 
 def typed(value: float, unit: str) -> str:
     """A figure as it stands in an input field: every digit that counts, and its unit.
 
-    >>> typed(0.85, "A"), typed(5.5, "h"), typed(1.3, "W"), typed(22.0, "AWG")
-    ('850 mA', '5h30', '1.3 W', '22 AWG')
+    >>> typed(0.85, "A"), typed(5.5, "h"), typed(1.3, "W"), typed(22.0, "AWG"), typed(4.7e-6, "H"), typed(1e6, "Hz")
+    ('850 mA', '5h30', '1.3 W', '22 AWG', '4.7 µH', '1 MHz')
     """
     if unit == "h" and abs(value * 60 - round(value * 60)) < 1e-9:
         return f"{int(round(value * 60)) // 60}h{int(round(value * 60)) % 60:02d}"
-    if unit in ("A", "Ω", "W") and 0 < abs(value) < 1 and (unit != "W" or abs(value) < 0.1):
-        return f"{value * 1e3:.6g} m{unit}"
-    return f"{value:.6g} {unit}".rstrip()
+    scaled, prefixed = _prefixed(abs(value), unit, 0.1 if unit in ("W", "V") else 1.0)
+    return f"{'-' if value < 0 else ''}{scaled:.6g} {prefixed}".rstrip()
 
 
 @dataclass(frozen=True, slots=True)

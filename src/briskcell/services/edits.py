@@ -100,7 +100,7 @@ def label(plan: Plan, path: str) -> str:
     """A path in words."""
     steps = path.split("/")
     words = {"power_w": "", "current_a": "", "likely": "", "cell": "", "label_ah": "label capacity", "measured_ah": "measured capacity"}
-    if steps[0] in PART_LISTS and steps[1] in plan.by_id:
+    if len(steps) > 1 and steps[0] in PART_LISTS and steps[1] in plan.by_id:
         tail = [words.get(s, s.rsplit("_", 1)[0] if s.rsplit("_", 1)[-1] in _SUFFIXES else s) for s in steps[2:]]
         return f"{plan.by_id[steps[1]].name}, {' '.join(filter(None, tail)).replace('_', ' ')}"
     return " ".join(steps).replace("_", " ")

@@ -41,7 +41,6 @@ class BuildRow:
     id: int
     head_id: int
     changed_at: datetime
-    changes: int
     document: dict[str, Any]
 
 
@@ -68,17 +67,11 @@ class Store:
         """Builds on the shelf, or those removed from it; last changed first."""
         with Session(self._reader) as session:
             kept = Build.removed_at.is_not(None) if removed else Build.removed_at.is_(None)
-            count = (
-                select(func.count()).where(Revision.build_id == Build.id, Revision.id <= Build.head_id).scalar_subquery()
-            )
             rows = session.execute(
-                select(Build, Revision, count).join(Revision, Revision.id == Build.head_id).where(kept)
+                select(Build, Revision).join(Revision, Revision.id == Build.head_id).where(kept)
                 .order_by(Revision.created_at.desc(), Build.id.desc())
             )  # fmt: skip
-            return [
-                BuildRow(id=b.id, head_id=r.id, changed_at=r.created_at, changes=n - 1, document=r.document)
-                for b, r, n in rows
-            ]
+            return [BuildRow(id=b.id, head_id=r.id, changed_at=r.created_at, document=r.document) for b, r in rows]
 
     def create(self, document: dict[str, Any], words: str) -> int:
         """A new build with its first revision; its number."""

@@ -29,7 +29,7 @@ def charge_brief(assessed: Assessment) -> Iterator[Finding]:
             yield Finding("fails", c.board.id, cause, c.off.hours / wanted - 1, lambda c=c: _faster(assessed, c),  # type: ignore[misc]
                           "A stronger supply or charge board, or a smaller pack.")  # fmt: skip
         if assessed.plan.brief.play_while_charging and c.play.hours is None:
-            yield Finding("fails", c.board.id, f"It does not fill while someone plays. {c.play.why}", 1.5,
+            yield Finding("fails", c.board.id, f"It does not fill while someone plays. {c.play.why}", 0.25,
                           advice="A power path and a supply with current to spare feed both.")  # fmt: skip
 
 

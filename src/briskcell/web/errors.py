@@ -1,0 +1,71 @@
+"""Errors in words: beside the field where there is one, else a page that says what happened and what to do."""
+
+from __future__ import annotations
+
+import re
+
+import structlog
+from flask import Flask, Response, make_response, render_template, request
+from flask_wtf.csrf import CSRFError
+from werkzeug.exceptions import HTTPException
+
+from briskcell.model.errors import FigureError, PlanError
+from briskcell.store import UnknownBuildError
+
+from .htmx import field_error, wants_partial
+
+WORDS = {
+    400: ("The request makes no sense", "Go back and try again; if it came from a link, the link is broken."),
+    404: ("There is no such page", "It may have been removed. The shelf lists every build."),
+    405: ("That page takes no such request", "Go back and use the page's own controls."),
+    413: ("That is too much", "A plan file may have up to 2 MB."),
+    500: ("Something broke", "Nothing that was saved is lost. Reload the page; the log tells more."),
+}
+
+
+def slot_of(path: str) -> str:
+    """The id of a field's error slot."""
+    return "e-" + re.sub(r"[^a-zA-Z0-9_-]+", "-", path or "page")
+
+
+def install(app: Flask) -> None:
+    """Register the handlers."""
+
+    @app.errorhandler(FigureError)
+    def figure_error(error: FigureError) -> Response:
+        if wants_partial():
+            return field_error(slot_of(request.form.get("slot") or error.field), error=error)
+        return page(422, "That cannot be right", str(error))
+
+    @app.errorhandler(PlanError)
+    def plan_error(error: PlanError) -> Response:
+        return page(422, "That is no plan", "", problems=error.problems[:20])
+
+    @app.errorhandler(UnknownBuildError)
+    def unknown(error: UnknownBuildError) -> Response:
+        return page(404, "There is no such build", str(error))
+
+    @app.errorhandler(CSRFError)
+    def csrf(_error: CSRFError) -> Response:
+        return page(400, "This page is too old to send from", "Reload it and try again; nothing was changed.")
+
+    @app.errorhandler(HTTPException)
+    def http(error: HTTPException) -> Response:
+        code = error.code or 500
+        title, advice = WORDS.get(code, (error.name, error.description or ""))
+        return page(code, title, advice)
+
+    @app.errorhandler(Exception)
+    def broken(_error: Exception) -> Response:
+        structlog.get_logger("brisk-cell").exception("broken", path=request.path)
+        return page(500, *WORDS[500])
+
+
+def page(status: int, title: str, advice: str, **context: object) -> Response:
+    """An error page, or for htmx a notice at the top of the work."""
+    if wants_partial():
+        response = make_response(render_template("_notice.html", title=title, advice=advice, **context), status)
+        response.headers["HX-Retarget"] = "#notice"
+        response.headers["HX-Reswap"] = "innerHTML"
+        return response
+    return make_response(render_template("error.html", title=title, advice=advice, **context), status)

@@ -1,0 +1,25 @@
+"""The one place that knows htmx: which part of a page to send, and where an error goes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Response, make_response, render_template, request
+
+
+def wants_partial() -> bool:
+    """A request of htmx for a part; restoring history asks for the whole page."""
+    return "HX-Request" in request.headers and "HX-History-Restore-Request" not in request.headers
+
+
+def page_or_partial(page: str, partial: str, *, status: int = 200, **context: Any) -> Response:
+    """The page, or for htmx the very partial that the page includes."""
+    return make_response(render_template(partial if wants_partial() else page, **context), status)
+
+
+def field_error(slot: str, status: int = 422, **context: Any) -> Response:
+    """An error in its slot beside the field; what was typed stays."""
+    response = make_response(render_template("_field_error.html", **context), status)
+    response.headers["HX-Retarget"] = f"#{slot}"
+    response.headers["HX-Reswap"] = "innerHTML"
+    return response

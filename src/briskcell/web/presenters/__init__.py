@@ -1,0 +1,1 @@
+"""Formats what the core found for the templates; decides nothing."""

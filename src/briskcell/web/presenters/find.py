@@ -1,0 +1,32 @@
+"""What the finder finds: stations, parts, numbers, and parts to add."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from briskcell.core.assess import Assessment
+from briskcell.library import catalogue
+
+
+@dataclass(frozen=True, slots=True)
+class Findable:
+    """One line of the finder. ``slip`` opens a slip, ``station`` goes there, ``add`` adds a library class."""
+
+    words: str
+    kind: str
+    station: str = ""
+    slip: str = ""
+    add: str = ""
+
+
+def findable(assessed: Assessment, stations: dict[str, Any]) -> list[Findable]:
+    """Everything the finder lists for a build."""
+    out = [Findable(s.name, "station", station=name) for name, s in stations.items()]
+    out += [Findable(part.name, "part", slip=f"part:{part.id}") for part in assessed.plan.parts()]
+    numbers = [("Draw of all parts", "draw"), ("Runtime", "runtime"), ("Energy of the pack", "energy")]
+    out += [Findable(words, "number", slip=f"working:{key}") for words, key in numbers]
+    out += [Findable(f"Spare of {h.name}", "number", slip=f"working:headroom:{h.element}:{h.kind}") for h in assessed.headrooms]
+    if assessed.plan.rails:
+        out += [Findable(c.name, "add to the build", add=c.key) for c in catalogue().of_kind("loads")]
+    return out

@@ -1,0 +1,97 @@
+"""The slip: one part's figures, or one number's working."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from briskcell.core.assess import Assessment
+from briskcell.core.working import Working, working
+from briskcell.library import PartClass, catalogue
+from briskcell.model.figure import Figure
+from briskcell.model.parts import Load, LossModel, Pack, Part
+from briskcell.model.plan import PART_LISTS
+from briskcell.services.edits import KIND_OF, unit_of
+
+NAMES = {
+    "power_w": "Power", "current_a": "Current", "resistance_ohm": "Resistance", "rest": "at rest", "play": "in play",
+    "peak": "at the peak", "output_v": "Output", "output_resistance_ohm": "Output resistance", "quiescent_a": "Quiescent current",
+    "switch_current_a": "Switch current", "output_limit_a": "Output limit", "inductance_h": "Inductor",
+    "frequency_hz": "Switching frequency", "lockout_v": "Lock-out", "input_max_v": "Highest input", "dropout_v": "Drop-out",
+    "thermal_k_per_w": "Warmth per watt", "off_current_a": "Current when off", "efficiency": "Efficiency", "drop_v": "Junction drop",
+    "label_ah": "Label capacity", "measured_ah": "Measured capacity", "health": "State of health", "full_v": "Full", "empty_v": "Empty",
+    "max_charge_a": "Most charge current", "max_discharge_a": "Most discharge current", "low_v": "Least volts", "high_v": "Most volts",
+    "absolute_max_v": "Volts that destroy it", "length_m": "Length, one way", "awg": "Gauge", "section_mm2": "Section",
+    "temperature_c": "Temperature", "rating_a": "Rating", "voltage_v": "Volts", "current_limit_a": "Most current",
+    "cable_ohm": "Cable, out and back", "own_resistance_ohm": "Own resistance", "termination_a": "Termination current",
+    "precharge_below_v": "Pre-charge below", "precharge_a": "Pre-charge current", "path_resistance_ohm": "Power path",
+    "foldback_c": "Folds back at", "cutoff_cell_v": "Cut-off of a cell", "trip_a": "Trips at", "link_resistance_ohm": "Links of the cells",
+    "cost": "Cost", "mass_g": "Mass of a cell", "thickness_mm": "Thickness", "width_mm": "Width", "cold_b_k": "Cold constant",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One figure of a part: its path, name, value as it stands in a field, range and provenance."""
+
+    path: str
+    name: str
+    value: float
+    unit: str
+    figure: Figure | None
+
+
+@dataclass(frozen=True, slots=True)
+class Slip:
+    """What is open: a part, or a number's working."""
+
+    key: str
+    part: Part | None = None
+    fields: tuple[Field, ...] = ()
+    classes: tuple[PartClass, ...] = ()
+    working: Working | None = None
+    findings: tuple[Any, ...] = ()
+    path: str = ""
+
+
+def slip_of(assessed: Assessment, key: str) -> Slip | None:
+    """The slip a key names; None where the build has no such thing."""
+    kind, _, rest = key.partition(":")
+    if kind == "part" and (part := assessed.plan.by_id.get(rest)):
+        found = tuple(f for f in assessed.findings if f.element == part.id)
+        path = _path_of(assessed, part)
+        return Slip(key, part, tuple(_fields(path, part)), _classes(part), findings=found, path=path)
+    if kind == "working" and (made := working(assessed, rest)):
+        return Slip(key, working=made)
+    return None
+
+
+def _path_of(assessed: Assessment, part: Part) -> str:
+    name = next(n for n in PART_LISTS if any(p is part for p in getattr(assessed.plan, n)))
+    return f"{name}/{part.id}"
+
+
+def _fields(path: str, at: Any, prefix: str = "") -> list[Field]:
+    """Every figure below, in the order of the document."""
+    out: list[Field] = []
+    for name in type(at).model_fields:
+        value, unit = getattr(at, name), unit_of(type(at), name)
+        if name == "quiescent_a" and isinstance(getattr(at, "loss", None), LossModel):
+            continue  # the loss model has its own
+        words = f"{prefix} {NAMES.get(name, name.replace('_', ' '))}".strip()
+        if isinstance(value, Figure):
+            out.append(Field(f"{path}/{name}", words, value.likely, unit.symbol if unit else "", value))
+        elif unit is not None and isinstance(value, (int, float)):
+            out.append(Field(f"{path}/{name}", words, value, unit.symbol, None))
+        elif value is not None and hasattr(type(value), "model_fields") and name not in ("ocv", "fast", "slow"):
+            out += _fields(f"{path}/{name}", value, NAMES.get(name, ""))
+    return out
+
+
+def _classes(part: Part) -> tuple[PartClass, ...]:
+    kind = "cells" if isinstance(part, Pack) else KIND_OF.get(type(part), "")
+    same = catalogue().of_kind(kind)
+    if isinstance(part, Load):
+        return same
+    own = getattr(part, "kind", None)
+    return tuple(c for c in same if own is None or isinstance(part, Pack) or c.part.kind == own)

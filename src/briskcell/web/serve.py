@@ -1,0 +1,54 @@
+"""Serves the application on the loopback address."""
+
+from __future__ import annotations
+
+import socket
+from pathlib import Path
+
+import click
+import structlog
+from waitress.server import create_server
+
+from .app import EXTENSION, create_app
+
+
+def serve(data: Path, port: int, *, demo: bool) -> None:
+    """Serve until stopped; prints the address, and takes a free port where the wanted one is taken."""
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso"),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(),
+        ],
+        logger_factory=structlog.WriteLoggerFactory(file=(_log_folder(data) / "brisk-cell.log").open("a", encoding="utf-8")),
+    )
+    app = create_app(data)
+    if demo:
+        app.extensions[EXTENSION].load_demo()
+    listener = _listen(port)
+    server = create_server(app, sockets=[listener], threads=4, ident="brisk-cell")
+    click.echo(f"Brisk Cell is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it; builds are kept in {data})")
+    try:
+        server.run()
+    finally:
+        app.extensions[EXTENSION].store.close()
+
+
+def _log_folder(data: Path) -> Path:
+    data.mkdir(parents=True, exist_ok=True)
+    return data
+
+
+def _listen(wanted: int) -> socket.socket:
+    """A bound socket of 127.0.0.1, on the wanted port or a free one."""
+    for port in (wanted, 0):
+        listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind(("127.0.0.1", port))
+        except OSError:
+            listener.close()
+            continue
+        return listener
+    raise click.ClickException("No port of 127.0.0.1 is free.")

@@ -1,0 +1,65 @@
+// The keyboard: digits go to stations, single letters act, and none of it while something is being typed.
+export function startKeys() {
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const typing = event.target.matches?.("input:not([type=range]):not([type=radio]), textarea, select");
+    if (typing || document.querySelector("dialog[open]")) return;
+    if (act(event.key)) event.preventDefault();
+  });
+  document.addEventListener("click", (event) => {
+    const opener = event.target.closest("[data-opens]");
+    if (opener) open(opener.dataset.opens);
+  });
+  document.addEventListener("input", (event) => {
+    if (event.target.dataset?.filters) filter(event.target);
+  });
+  document.addEventListener("keydown", (event) => {
+    if (event.target.id !== "find-words" || event.key !== "Enter") return;
+    event.preventDefault();
+    document.querySelector("#found li:not([hidden]) a, #found li:not([hidden]) button")?.click();
+  });
+}
+
+function act(key) {
+  if (key === "/" || key === "?") return open(key === "/" ? "find" : "keys");
+  if (key === "," || key === ".") return stepPack(key === "," ? -5 : 5);
+  if (key === "p") return nextState();
+  const target = document.querySelector(`[data-key="${CSS.escape(key)}"]:not([disabled])`);
+  if (!target) return false;
+  target.click();
+  return true;
+}
+
+function open(id) {
+  const dialog = document.getElementById(id);
+  if (!dialog) return false;
+  dialog.showModal();
+  dialog.querySelector("input")?.focus();
+  return true;
+}
+
+function stepPack(by) {
+  const slider = document.querySelector('#at input[name="soc"]');
+  if (!slider) return false;
+  slider.value = Math.min(100, Math.max(0, Number(slider.value) + by));
+  slider.dispatchEvent(new Event("change", { bubbles: true }));
+  return true;
+}
+
+function nextState() {
+  const states = [...document.querySelectorAll('#at input[name="state"]')];
+  const now = states.findIndex((s) => s.checked);
+  if (now < 0) return false;
+  states[(now + 1) % states.length].click();
+  return true;
+}
+
+function filter(input) {
+  const words = input.value.toLowerCase().split(/\s+/).filter(Boolean);
+  let left = 0;
+  for (const line of document.querySelectorAll(`#${input.dataset.filters} li`)) {
+    line.hidden = !words.every((word) => line.dataset.words.includes(word));
+    if (!line.hidden) left += 1;
+  }
+  document.getElementById(`${input.dataset.filters}-none`).hidden = left > 0;
+}

@@ -1,0 +1,34 @@
+// What every request carries: the token against forged requests, and the revision the page stands on at that moment.
+export function startRequests() {
+  document.addEventListener("htmx:before:request", (event) => {
+    const headers = event.detail.ctx.request.headers;
+    headers["X-CSRFToken"] = document.querySelector('meta[name="csrf"]').content;
+    // A dialog closes as what was chosen in it is sent for: swapped while open, it would keep the page inert.
+    document.querySelectorAll("dialog[open]").forEach((dialog) => dialog.close());
+    const build = document.getElementById("build");
+    if (build) headers["X-Base"] = build.dataset.revision;
+  });
+  document.addEventListener("htmx:error", () => {
+    const notice = document.getElementById("notice");
+    if (notice) {
+      notice.className = "notice";
+      notice.textContent = "The last change did not reach Brisk Cell. It stands in its field; is the program still running?";
+    }
+  });
+  let shown = slipKey();
+  let opener = null;
+  document.addEventListener("click", (event) => {
+    const link = event.target.closest("[data-slip]");
+    if (link && link.id !== "slip") opener = link.dataset.slip;
+  });
+  document.addEventListener("htmx:after:swap", () => {
+    const now = slipKey();
+    if (now && now !== shown) document.getElementById("slip").focus();
+    if (!now && shown && opener) document.querySelector(`a[data-slip="${CSS.escape(opener)}"]`)?.focus();
+    shown = now;
+  });
+}
+
+function slipKey() {
+  return document.getElementById("slip")?.dataset.slip || "";
+}

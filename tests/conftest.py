@@ -1,0 +1,56 @@
+"""What all tests share: a workshop in a folder of its own, and the real application behind a real browser."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+import structlog
+from waitress.server import create_server
+
+from briskcell.services.workshop import Workshop
+from briskcell.web import create_app
+
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+structlog.configure(processors=[structlog.processors.format_exc_info, structlog.processors.JSONRenderer()])
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict[str, Any]:
+    return {"executable_path": "/usr/bin/chromium", "args": CHROMIUM}
+
+
+@pytest.fixture
+def workshop(tmp_path: Path) -> Iterator[Workshop]:
+    made = Workshop(tmp_path / "builds.sqlite3")
+    made.load_demo()
+    yield made
+    made.store.close()
+
+
+@pytest.fixture
+def app(tmp_path: Path) -> Iterator[Any]:
+    made = create_app(tmp_path)
+    made.extensions["briskcell"].load_demo()
+    yield made
+    made.extensions["briskcell"].store.close()
+
+
+@pytest.fixture
+def site(app: Any) -> Iterator[str]:
+    """The address of the running application, on a free port of the loopback."""
+    server = create_server(app, host="127.0.0.1", port=0, threads=4)
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    yield f"http://127.0.0.1:{server.effective_port}"
+    server.close()
+    server.task_dispatcher.shutdown()
+    thread.join(timeout=5)

@@ -1,0 +1,197 @@
+"""The real interface, driven as a builder drives it."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, expect
+
+AXE = Path(__file__).parents[1] / "vendor" / "axe.min.js"
+SOUND, FAILING, SERIES = 3, 2, 1
+
+
+@pytest.fixture(autouse=True)
+def clean_console(page: Page) -> Any:
+    """No page may complain: a blocked script or style, a failed request or a broken module fails the test."""
+    said: list[str] = []
+    page.on("pageerror", lambda e: said.append(str(e)))
+    page.on("console", lambda m: said.append(m.text) if m.type == "error" else None)
+    yield
+    assert [s for s in said if "status of 4" not in s] == []
+
+
+def field(page: Page, path: str) -> Any:
+    return page.locator(f'input[aria-describedby="e-{path.replace("/", "-")}"]')
+
+
+def serious(page: Page) -> list[str]:
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    return [f"{v['id']}: {v['nodes'][0]['html'][:160]}" for v in found["violations"] if v["impact"] in ("serious", "critical")]
+
+
+def test_an_edit_moves_the_spine_is_undone_and_comes_back_from_its_file(page: Page, site: str, tmp_path: Path) -> None:
+    page.goto(f"{site}/builds/{SOUND}/draw")
+    page.evaluate("window.samePage = true")
+    runtime = page.locator("#n-pack")
+    before = runtime.inner_text()
+    screen = field(page, "loads/screen/power_w/play")
+    screen.fill("2.2W")
+    screen.press("Enter")
+    expect(runtime).not_to_have_text(before)
+    expect(screen).to_have_value("2.2 W")
+    changed = runtime.inner_text()
+    page.keyboard.press("Escape")
+    page.locator("h1").click()
+    page.keyboard.press("u")
+    expect(runtime).to_have_text(before)
+    expect(screen).to_have_value("1.1 W")
+    page.keyboard.press("Shift+U")
+    expect(runtime).to_have_text(changed)
+    assert page.evaluate("window.samePage")
+    page.reload()
+    expect(page.locator("#n-pack")).to_have_text(changed)
+    with page.expect_download() as download:
+        page.get_by_role("link", name="export").click()
+    plan = tmp_path / "out.json"
+    download.value.save_as(plan)
+    page.goto(site)
+    page.set_input_files("input[type=file]", plan)
+    page.get_by_role("button", name="Take in").click()
+    expect(page.locator("#n-pack")).to_have_text(changed)
+    assert page.evaluate("fetch(location.pathname.replace('draw', 'plan.json')).then(r => r.json())") == json.loads(plan.read_text())
+
+
+def test_a_wrong_entry_is_told_beside_its_field_and_keeps_what_was_typed(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/draw")
+    screen, board = field(page, "loads/screen/power_w/play"), field(page, "loads/board/power_w/play")
+    screen.fill("bright")
+    screen.press("Tab")
+    expect(page.locator("#e-loads-screen-power_w-play")).to_contain_text("not a figure")
+    expect(screen).to_have_attribute("aria-invalid", "true")
+    board.fill("2,5 W")
+    board.press("Enter")
+    expect(page.locator(".last")).to_contain_text("1.8 W to 2.5 W")
+    expect(screen).to_have_value("bright")
+    screen.fill("1.4 W")
+    screen.press("Enter")
+    expect(page.locator("#e-loads-screen-power_w-play")).to_be_empty()
+    expect(page.locator(".last")).to_contain_text("1.1 W to 1.4 W")
+
+
+def test_quick_edits_one_after_another_all_count(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/draw")
+    page.evaluate("""() => { for (const [id, text] of [['board', '2 W'], ['screen', '1.2 W'], ['sound', '0.3 W']]) {
+        const input = document.getElementById(`fe-loads-${id}-power_w-play`);
+        input.value = text; input.dispatchEvent(new Event('change', {bubbles: true})); } }""")
+    expect(page.locator(".saved")).to_contain_text("3 changes")
+    page.reload()
+    for part, value in (("board", "2 W"), ("screen", "1.2 W"), ("sound", "0.3 W")):
+        expect(field(page, f"loads/{part}/power_w/play")).to_have_value(value)
+
+
+def test_two_tabs_do_not_overwrite_each_other(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/draw")
+    other = page.context.new_page()
+    other.goto(f"{site}/builds/{SOUND}/draw")
+    field(page, "loads/screen/power_w/play").fill("1.5 W")
+    field(page, "loads/screen/power_w/play").press("Enter")
+    expect(page.locator(".saved")).to_contain_text("1 change")
+    field(other, "loads/board/power_w/play").fill("2 W")
+    field(other, "loads/board/power_w/play").press("Enter")
+    expect(other.locator(".conflict")).to_contain_text("1.1 W")
+    expect(other.locator(".conflict")).to_contain_text("2 W")
+    expect(field(other, "loads/screen/power_w/play")).to_have_value("1.5 W")
+    other.get_by_role("button", name="Take mine").click()
+    expect(other.locator(".conflict")).to_have_count(0)
+    expect(field(other, "loads/board/power_w/play")).to_have_value("2 W")
+    expect(field(other, "loads/screen/power_w/play")).to_have_value("1.1 W")
+    other.keyboard.press("u")
+    expect(field(other, "loads/screen/power_w/play")).to_have_value("1.5 W")
+
+
+def test_from_four_answers_to_a_draft_and_from_a_verdict_to_its_fix(page: Page, site: str) -> None:
+    page.goto(f"{site}/new")
+    page.fill("#name", "Ruff")
+    page.fill("#hours", "soon")
+    page.get_by_role("button", name="Draft it").click()
+    expect(page.locator("#e-hours")).to_contain_text("not a figure")
+    expect(page.locator("#name")).to_have_value("Ruff")
+    page.fill("#hours", "5h30")
+    page.get_by_role("button", name="Draft it").click()
+    expect(page.locator("h1")).to_have_text("Ruff")
+    expect(page.locator("#verdict")).to_contain_text("Holds")
+    page.keyboard.press("4")
+    page.wait_for_url(re.compile("/pack$"))
+    wanted = field(page, "brief/hours")
+    wanted.fill("12h")
+    wanted.press("Enter")
+    expect(page.locator("#verdict b").first).to_have_text("Fails")
+    page.locator("#verdict").get_by_role("button", name="Try it").first.click()
+    expect(page.locator("#verdict")).not_to_contain_text("12 h 00 are wanted")
+    page.locator("h1").click()
+    page.keyboard.press("u")
+    expect(page.locator("#verdict")).to_contain_text("12 h 00 are wanted")
+
+
+def test_keys_move_the_map_and_open_slips_without_a_mouse(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/rails")
+    volts = page.locator(".map .vl").first
+    before = volts.text_content() or ""
+    page.keyboard.press(",")
+    expect(page.locator("#at output")).to_have_text("65 %")
+    expect(volts).not_to_have_text(before)
+    page.keyboard.press("p")
+    expect(page.locator("input[name=state]:checked")).to_have_value("peak")
+    page.keyboard.press("/")
+    page.keyboard.type("spare of boost")
+    page.keyboard.press("Enter")
+    expect(page.locator("#slip h2")).to_contain_text("Spare of Boost board")
+    expect(page.locator("#slip")).to_be_focused()
+    expect(page.locator("#slip .movers li")).to_have_count(2)
+    page.keyboard.press("Escape")
+    expect(page.locator("#slip")).to_have_count(0)
+    page.keyboard.press("m")
+    expect(page.locator(".saved")).to_contain_text("compared with the mark")
+    output = field(page, "converters/boost/output_v")
+    output.focus()
+    output.press("ArrowDown")
+    expect(page.locator(".last")).to_contain_text("5.1 V to 5 V")
+    expect(page.locator(".delta").first).to_be_visible()
+    page.locator("h1").click()
+    page.keyboard.press("?")
+    expect(page.locator("#keys")).to_be_visible()
+
+
+def test_the_slip_grades_a_figure_and_asks_for_its_source(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/draw?slip=part:screen")
+    known = page.locator("#slip .known").nth(1)
+    known.locator("summary").click()
+    known.locator("select").select_option("measured")
+    known.locator("input").fill("")
+    known.get_by_role("button", name="Keep").click()
+    expect(known.locator(".error")).to_contain_text("source")
+    known.locator("input").fill("meter, three levels")
+    known.get_by_role("button", name="Keep").click()
+    expect(page.locator(".last")).to_contain_text("now measured")
+
+
+@pytest.mark.parametrize("theme", ["day", "dim"])
+def test_no_page_has_a_serious_barrier(page: Page, site: str, theme: str) -> None:
+    page.context.add_cookies([{"name": "theme", "value": theme, "url": site}])
+    builds = [f"/builds/{b}/{s}" for b in (SOUND, FAILING) for s in ("draw", "rails", "pack", "charge")]
+    slips = [f"/builds/{FAILING}/draw?slip=part:boost", f"/builds/{SOUND}/pack?slip=working:runtime"]
+    for path in ("/", "/new", "/builds/999/draw", *builds, *slips):
+        page.goto(site + path)
+        assert serious(page) == [], path
+
+
+def test_no_page_is_clipped_at_the_bench(page: Page, site: str) -> None:
+    page.set_viewport_size({"width": 390, "height": 800})
+    for path in ("/", "/new", *(f"/builds/{FAILING}/{s}" for s in ("draw", "rails", "pack", "charge"))):
+        page.goto(site + path)
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), path
