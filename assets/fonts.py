@@ -9,7 +9,8 @@ from fontTools.pens.ttGlyphPen import TTGlyphPen
 from fontTools.subset import Options, Subsetter
 from fontTools.ttLib import TTFont
 
-GLYPHS = "".join(map(chr, [*range(0x20, 0x7F), *range(0xA0, 0x180)])) + "ΩΔΣμµ°≤≥≈→↑↓−–—·×√∑∫±²³½…‘’“”„•€∞"
+LATIN = "".join(map(chr, [*range(0x20, 0x7F), *range(0xA0, 0x180)]))
+GLYPHS = LATIN + "ΩΔΣμµ°≤≥≈→↑↓−–—·×√∑∫±²³½…‘’“”„•€∞"
 SOURCES = {"bench-400": ("next", "400Regular"), "bench-600": ("next", "600SemiBold"), "bench-mono-400": ("mono", "400Regular"),
            "bench-mono-600": ("mono", "600SemiBold")}  # fmt: skip
 
@@ -21,8 +22,8 @@ def arrow(font: TTFont, name: str, code: int, turn: int) -> None:
     left, right = minus.xMin, minus.xMax
     reach = (right - left) / 2
     head = reach * 0.62
-    shape = [(left, middle - heavy / 2), (left, middle + heavy / 2), (right - head, middle + heavy / 2), (right - head, middle + head),
-             (right, middle), (right - head, middle - head), (right - head, middle - heavy / 2)]  # fmt: skip
+    neck, low, high = right - head, middle - heavy / 2, middle + heavy / 2
+    shape = [(left, low), (left, high), (neck, high), (neck, middle + head), (right, middle), (neck, middle - head), (neck, low)]
     cx = (left + right) / 2
     for _ in range(turn):
         shape = [(cx - (y - middle), middle + (x - cx)) for x, y in shape]

@@ -57,3 +57,30 @@ def tree_plan(data: dict[str, Any]) -> dict[str, Any]:
 
     walk(data["topology"], None)
     return plan
+
+
+def reference_plan(power_w: float) -> dict[str, Any]:
+    """The reference cell's tables as a plan, with one constant-power load straight on it and a 1 A charger."""
+    data = case("cell-reference-21700")
+    table, first = data["resistance"], data["resistance"]["soc"].index(0.5)
+    unit = table["r60_ohm"][first]
+    slow = [(b - a) / unit for a, b in zip(table["r10_ohm"], table["r60_ohm"], strict=True)]
+    run = data["charges"][0]
+    cell = {
+        "name": "reference cell", "chemistry": "nmc", "label_ah": data["capacity_Ah"], "full_v": 4.2, "empty_v": 3.0,
+        "ocv": {"soc": data["ocv"]["soc"], "value": data["ocv"]["voltage_V"]}, "resistance_ohm": unit,
+        "fast": {"soc": table["soc"], "value": [a / unit for a in table["r10_ohm"]]},
+        "slow": {"soc": table["soc"], "value": slow}, "max_charge_a": 3, "max_discharge_a": 10,
+    }  # fmt: skip
+    states = dict.fromkeys(("rest", "play", "peak"), power_w)
+    return {
+        "name": "reference",
+        "profile": {"rest": 0, "play": 1, "peak": 0},
+        "packs": [{"id": "pack", "name": "pack", "cell": cell}],
+        "loads": [{"id": "load", "name": "load", "fed_by": "pack", "power_w": states, "window": {"low_v": 1, "high_v": 5}}],
+        "supplies": [{"id": "supply", "name": "supply", "voltage_v": 9, "current_limit_a": 5, "cable_ohm": 0.0}],
+        "chargers": [
+            {"id": "charger", "name": "charger", "charges": "pack", "supply": "supply", "layout": "cut_out", "kind": "linear",
+             "current_a": run["cc_current_A"], "termination_a": run["cutoff_current_A"]}
+        ],
+    }  # fmt: skip

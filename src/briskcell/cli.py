@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import json
-import socket
 import sys
 from pathlib import Path
+from typing import BinaryIO
 
 import click
 from platformdirs import user_data_path
@@ -17,7 +17,9 @@ from briskcell.formats.plan_json import read_plan, schema, write_plan
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.parts import STATES
+from briskcell.model.plan import Plan
 from briskcell.services.demo import demo_plans
+from briskcell.services.measure import read_node
 
 USUAL_PORT = 5070
 
@@ -64,19 +66,34 @@ def demo_command(data: Path | None, port: int) -> None:
 @click.argument("file", type=click.File("rb"))
 @click.option("--soc", default=0.5, show_default=True, type=click.FloatRange(0, 1), help="State of charge of the nodes.")
 @click.option("--state", default="play", show_default=True, type=click.Choice(STATES), help="Load state of the nodes.")
-def assess_command(file: click.utils.LazyFile, soc: float, state: str) -> None:
+def assess_command(file: BinaryIO, soc: float, state: str) -> None:
     """Assess a plan FILE (- for standard input) and print the answers as JSON."""
+    answer = assessment_document(assess(_plan(file), catalogue().shelf()), soc, state)
+    click.echo(json.dumps(answer, ensure_ascii=False, indent=2, allow_nan=False))
+
+
+def _plan(file: BinaryIO) -> Plan:
+    """The plan in a file; or each problem on a line, and exit code 2."""
     try:
-        plan = read_plan(file)  # type: ignore[arg-type]
+        return read_plan(file)
     except PlanError as error:
         for problem in error.problems:
             click.echo(f"{problem.field or 'plan'} = {problem.value}: {problem.message} {problem.fix}".strip(), err=True)
         sys.exit(2)
+
+
+@main.command("measure")
+@click.argument("file", type=click.File("rb"))
+@click.option("--node", required=True, help="Name of the node, as assess lists it.")
+@click.option("--soc", default=0.5, show_default=True, type=click.FloatRange(0, 1), help="State of charge.")
+@click.option("--state", default="play", show_default=True, type=click.Choice(STATES), help="Load state.")
+def measure_command(file: BinaryIO, node: str, soc: float, state: str) -> None:
+    """Read a node with the simulated meter, beside what was predicted."""
+    try:
+        found = read_node(assess(_plan(file)), node, soc, state)
     except FigureError as error:
-        click.echo(str(error), err=True)
-        sys.exit(2)
-    answer = assessment_document(assess(plan, catalogue().shelf()), soc, state)
-    click.echo(json.dumps(answer, ensure_ascii=False, indent=2, allow_nan=False))
+        raise click.ClickException(str(error)) from error
+    click.echo(f"{found.node}: predicted {found.predicted_v:.4f} V, read {found.read_v:.4f} V (simulated meter)")
 
 
 @main.command("schema")
@@ -94,16 +111,3 @@ def export_demo_command(folder: Path) -> None:
         path = folder / f"{plan.name.lower()}.json"
         path.write_bytes(write_plan(plan))
         click.echo(str(path))
-
-
-def free_port(wanted: int) -> int:
-    """The wanted port of 127.0.0.1, or a free one where it is taken."""
-    for port in (wanted, 0):
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind(("127.0.0.1", port))
-            except OSError:
-                continue
-            return int(probe.getsockname()[1])
-    raise click.ClickException("No port of 127.0.0.1 is free.")

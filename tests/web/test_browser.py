@@ -63,7 +63,9 @@ def test_an_edit_moves_the_spine_is_undone_and_comes_back_from_its_file(page: Pa
     page.set_input_files("input[type=file]", plan)
     page.get_by_role("button", name="Take in").click()
     expect(page.locator("#n-pack")).to_have_text(changed)
-    assert page.evaluate("fetch(location.pathname.replace('draw', 'plan.json')).then(r => r.json())") == json.loads(plan.read_text())
+    assert page.evaluate("fetch(location.pathname.replace('draw', 'plan.json')).then(r => r.json())") == json.loads(
+        plan.read_text()
+    )
 
 
 def test_a_wrong_entry_is_told_beside_its_field_and_keeps_what_was_typed(page: Page, site: str) -> None:

@@ -150,9 +150,7 @@ def _system(op: Operating, board: ChargeBoard, index: int, curves: PackCurves, b
     else:
         ocv[:, index] += charge_a * curves.steady_ohm
     draws = draws_of(op.network.loads, "play")
-    rows = Draws(
-        power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None]
-    )
+    rows = Draws(power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None])
     flow = solve(op.network, ocv, ohm, rows)
     return np.where(flow.collapsed, 0.0, flow.pack_a(index)), ~flow.collapsed
 

@@ -84,14 +84,14 @@ def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losse
         raise FigureError("output_w", "A load gives no power back.", fix="Give 0 W or more.")
     demand = power / loss.efficiency + volts * loss.quiescent_a
     if loss.drop_v == 0.0 and loss.resistance_ohm == 0.0:
-        return demand / volts
+        return np.asarray(demand / volts)
     push = volts - loss.drop_v
     under_root = push**2 - 4.0 * loss.resistance_ohm * demand
     lost = (under_root < 0.0) | (push <= 0.0)
     # Not (-b + root) / 2a: this form keeps its digits, and stays finite, at zero resistance.
     with np.errstate(divide="ignore"):
         current = 2.0 * demand / (push + np.sqrt(np.where(lost, 0.0, under_root)))
-    return np.where(lost, np.inf, current)
+    return np.asarray(np.where(lost, np.inf, current))
 
 
 def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:
@@ -131,10 +131,10 @@ def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:
     switch = converter.switch_current_a.likely
     if converter.kind == "buck":
         duty = np.clip(out_v / np.maximum(volts, 1e-9), 0.0, 1.0)
-        return np.minimum(limit, switch - np.maximum(volts - out_v, 0.0) * duty * ripple_per_v / 2.0)
+        return np.asarray(np.minimum(limit, switch - np.maximum(volts - out_v, 0.0) * duty * ripple_per_v / 2.0))
     up = np.clip(typical_efficiency(converter) * volts / out_v, 0.0, 1.0)
     ripple = volts * (1.0 - up) * ripple_per_v
-    return np.minimum(limit, np.maximum(switch - ripple / 2.0, 0.0) * up)
+    return np.asarray(np.minimum(limit, np.maximum(switch - ripple / 2.0, 0.0) * up))
 
 
 def typical_efficiency(converter: Converter) -> float:

@@ -23,8 +23,8 @@ State = Literal["holds", "close", "fails", "unknown"]
 class Headroom:
     """Spare of one element: ``1 − demand/limit``, worst over states and states of charge.
 
-    ``demand`` and ``limit`` [A] are those of the worst moment. ``series`` holds both over the grid at the worst
-    state, for a picture. ``spare`` is −1 at the least. Points where the build collapses are left out.
+    ``demand`` and ``limit`` [A] are those of the worst moment. ``spare`` is −1 at the least; points where the build
+    collapses are left out. The ``…_series`` hold both over the grid at the worst state, inf where it collapses.
     """
 
     element: str
@@ -123,6 +123,6 @@ def _worst(op: Operating, reach: NDArray[np.intp], part: Pack | Converter | Link
         at_state=STATES[int(state)],
         input_v=float(at_v[state, k]),
         spare_now=spare,
-        demand_series=np.where(gone[int(state)], 0.0, demand[int(state)]),
-        limit_series=limit[int(state)],
+        demand_series=np.where(gone[int(state)], np.inf, demand[int(state)]),
+        limit_series=np.where(gone[int(state)], np.inf, limit[int(state)]),
     )

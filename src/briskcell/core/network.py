@@ -229,15 +229,15 @@ class Flow:
 
     def pack_a(self, pack: int = 0) -> Array:
         """Current out of a pack, shape (...). [A]"""
-        return cast(Array, self.branch_a[..., pack])
+        return self.branch_a[..., pack]
 
     def input_v(self, consumer: int) -> Array:
         """Voltage at a consumer's terminals; loads come first, then converters. [V]"""
-        return cast(Array, self.consumer_v[..., consumer])
+        return self.consumer_v[..., consumer]
 
     def output_a(self, converter: int) -> Array:
         """Current out of a converter. [A]"""
-        return cast(Array, self.branch_a[..., len(self.network.packs) + converter])
+        return self.branch_a[..., len(self.network.packs) + converter]
 
 
 def solve(network: Network, ocv_v: ArrayLike, pack_ohm: ArrayLike, draws: Draws) -> Flow:
@@ -281,15 +281,15 @@ def solve(network: Network, ocv_v: ArrayLike, pack_ohm: ArrayLike, draws: Draws)
     settled = np.zeros(batch, dtype=bool)
     for _ in range(SWEEPS):
         new = given.sweep(V)
-        settled = (np.abs(new - V) <= TOLERANCE * scale).all(-1)
+        settled = np.asarray((np.abs(new - V) <= TOLERANCE * scale).all(-1))
         V = new
         if settled.all():
             break
-    lost = ~settled
+    lost: Flags = np.asarray(~settled)
     if lost.any():
         V[lost], unsolved = _newton(given.only(lost), V[lost], scale[lost])
         lost[lost] = unsolved
-    lost = lost | (V < FLOOR * scale).any(-1)
+    lost = lost | (FLOOR * scale > V).any(-1)
     return given.flow(V, lost)
 
 
@@ -307,7 +307,7 @@ class _Given:
         shape = points.shape
 
         def pick(a: Array) -> Array:
-            return cast(Array, np.broadcast_to(a, (*shape, a.shape[-1]))[points][:, None, :])
+            return np.broadcast_to(a, (*shape, a.shape[-1]))[points][:, None, :]
 
         d = self.draws
         draws = Draws(power_w=pick(d.power_w), current_a=pick(d.current_a), conductance_s=pick(d.conductance_s))
@@ -315,7 +315,7 @@ class _Given:
 
     def start(self) -> Array:
         """Every consumer at the unloaded voltage of its source."""
-        return cast(Array, self._sources(None)[..., self.network.source_of_consumer])
+        return self._sources(None)[..., self.network.source_of_consumer]
 
     def _sources(self, V: Array | None) -> Array:
         n_loads, n_packs = len(self.network.loads), len(self.network.packs)
@@ -360,7 +360,7 @@ class _Given:
         sources = self._sources(V)
         amps = self.currents(V, sources)
         B = self.network.branch_of_consumer
-        return cast(Array, sources[..., self.network.source_of_consumer] - ((amps @ B) * self.R) @ B.T)
+        return sources[..., self.network.source_of_consumer] - ((amps @ B) * self.R) @ B.T
 
     def flow(self, V: Array, lost: Flags) -> Flow:
         """The settled batch; a lost point shows 0 V and inf A."""
@@ -394,7 +394,7 @@ def _newton(given: _Given, V: Array, scale: Array) -> tuple[Array, Flags]:
         points = np.concatenate([V[:, None, :], V[:, None, :] + eye * step[:, None, :]], axis=1)
         swept = given.sweep(points)
         residual = V - swept[:, 0, :]
-        settled = (np.abs(residual) <= 1e-9 * scale).all(-1)
+        settled = np.asarray((np.abs(residual) <= 1e-9 * scale).all(-1))
         if settled.all():
             break
         slope = (swept[:, 1:, :] - swept[:, :1, :]) / step[:, :, None]

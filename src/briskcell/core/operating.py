@@ -8,7 +8,6 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.model.parts import STATES
 from briskcell.model.plan import Plan
 
 from .network import Draws, Flow, Network, compile_network, solve, state_draws

@@ -32,7 +32,8 @@ def awg_section_mm2(awg: float) -> float:
     >>> round(awg_section_mm2(24), 4)
     0.2047
     """
-    return math.pi / 4 * (0.127 * 92 ** ((36 - awg) / 39)) ** 2
+    diameter_mm = 0.127 * math.pow(92.0, (36.0 - awg) / 39.0)
+    return math.pi / 4.0 * diameter_mm * diameter_mm
 
 
 def wire_resistance_ohm(length_m: float, section_mm2: float, conductors: int = 2, temperature_c: float = 20.0) -> float:

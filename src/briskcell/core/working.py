@@ -271,16 +271,21 @@ def _variants(plan: Plan) -> Iterator[tuple[str, Plan]]:
             loss = board.loss.model_copy(update={"efficiency": less})
             yield f"Losses of {board.name}", replaced(plan, altered(board, loss=loss))
         if board.switch_current_a is not None:
-            yield f"Switch current of {board.name}", replaced(
-                plan, altered(board, switch_current_a=_scaled(board.switch_current_a))
+            yield (
+                f"Switch current of {board.name}",
+                replaced(plan, altered(board, switch_current_a=_scaled(board.switch_current_a))),
             )
     for charger in plan.chargers:
-        yield f"Charge current of {charger.name}", replaced(plan, altered(charger, current_a=_scaled(charger.current_a)))
+        yield (
+            f"Charge current of {charger.name}",
+            replaced(plan, altered(charger, current_a=_scaled(charger.current_a))),
+        )
     for supply in plan.supplies:
-        yield f"Current of {supply.name}", replaced(plan, altered(supply, current_limit_a=_scaled(supply.current_limit_a)))
-    wires = tuple(
-        altered(k, length_m=k.length_m * STEP) if k.length_m and k.resistance_ohm is None else k for k in plan.links
-    )
+        yield (
+            f"Current of {supply.name}",
+            replaced(plan, altered(supply, current_limit_a=_scaled(supply.current_limit_a))),
+        )
+    wires = tuple(altered(k, length_m=k.length_m * STEP) if k.length_m and k.resistance_ohm is None else k for k in plan.links)
     if wires != plan.links:
         yield "Length of all wires", remade(plan, {"links": wires})
 

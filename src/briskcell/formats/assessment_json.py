@@ -73,5 +73,7 @@ def nodes_document(assessed: Assessment, soc: float, state: str) -> list[dict[st
         column = net.position[name]
         volts, amps = at(op.flow.element_v[..., column]), at(op.flow.element_a[..., column])
         values = {"voltage_v": volts, "current_a": amps, "power_w": volts * amps if math.isfinite(amps) else math.inf}
-        out.append({"name": name, "title": assessed.plan.by_id[name].name} | {k: None if gone else _plain(v) for k, v in values.items()})
+        out.append(
+            {"name": name, "title": assessed.plan.by_id[name].name} | {k: None if gone else _plain(v) for k, v in values.items()}
+        )
     return out

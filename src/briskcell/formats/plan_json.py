@@ -48,4 +48,7 @@ def write_plan(plan: Plan) -> bytes:
 
 def schema() -> dict[str, Any]:
     """The JSON Schema of a plan."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Brisk Cell plan"} | Plan.model_json_schema()
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Brisk Cell plan",
+    } | Plan.model_json_schema()

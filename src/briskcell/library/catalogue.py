@@ -115,7 +115,12 @@ def read_classes(kind: str, text: str, chemistries: dict[str, Any]) -> tuple[Par
 def chemistry_fields(row: dict[str, Any]) -> dict[str, Any]:
     """What a cell takes from its chemistry."""
     curves = {name: Curve.of([(s, v) for s, v in row[name]]) for name in ("ocv", "fast", "slow")}
-    return {"chemistry": row["name"], "full_v": row["full_v"], "empty_v": row["empty_v"], "cold_b_k": row["cold_b_k"]} | curves
+    return {
+        "chemistry": row["name"],
+        "full_v": row["full_v"],
+        "empty_v": row["empty_v"],
+        "cold_b_k": row["cold_b_k"],
+    } | curves
 
 
 @cache

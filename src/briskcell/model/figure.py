@@ -63,7 +63,8 @@ class Figure(Document):
         scale = likely / self.likely if self.likely else 1.0
         if scale <= 0 or not self.likely:
             return Figure(low=likely, likely=likely, high=likely, grade=grade, source=source)
-        return Figure(low=self.low * scale, likely=likely, high=self.high * scale, grade=grade, source=source)
+        low, high = min(self.low * scale, likely), max(self.high * scale, likely)
+        return Figure(low=low, likely=likely, high=high, grade=grade, source=source)
 
 
 class Curve(Document):

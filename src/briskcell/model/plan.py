@@ -53,10 +53,11 @@ class Profile(Document):
         total = self.rest + self.play + self.peak
         if abs(total - 1.0) > 1e-6:
             raise FigureError(
-                "play", f"The shares add up to {total:.0%}, not to 100 %.", fix="Change one so that they make up the whole."
+                "play",
+                f"The shares add up to {total:.0%}, not to 100 %.",
+                fix="Change one so that they make up the whole.",
             )
         return self
-
 
 
 class Plan(Document):
@@ -122,7 +123,9 @@ class Plan(Document):
             feeder = seen.get(at)
             if not isinstance(feeder, Fed) or isinstance(feeder, Load):
                 raise FigureError(
-                    "fed_by", f"{part.name} hangs on “{at}”, which feeds nothing.", fix="Name a pack, link, converter or rail."
+                    "fed_by",
+                    f"{part.name} hangs on “{at}”, which feeds nothing.",
+                    fix="Name a pack, link, converter or rail.",
                 )
             if at in path:
                 raise FigureError("fed_by", f"{part.name} feeds itself by way of “{at}”.", fix="Cut the ring at one point.")

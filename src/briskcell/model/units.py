@@ -103,7 +103,8 @@ _STEPS = ((1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "
 
 def _prefixed(size: float, unit: str, below: float) -> tuple[float, str]:
     """The size and unit with the prefix that keeps its digits before the point; none from ``below`` to a thousand."""
-    if unit not in _PREFIXED or size == 0 or below <= size < 1e3:
+    # A millihertz would read as a megahertz, and nobody has one.
+    if unit not in _PREFIXED or size == 0 or below <= size < 1e3 or (unit == "Hz" and size < 1e3):
         return size, unit
     factor, prefix = next(((f, p) for f, p in _STEPS if size >= f * 0.9999999), _STEPS[-1])
     # A division keeps 0.85 at 850 milli to the digit, where a product would not.
@@ -148,7 +149,7 @@ def typed(value: float, unit: str) -> str:
     ('850 mA', '5h30', '1.3 W', '22 AWG', '4.7 µH', '1 MHz')
     """
     if unit == "h" and abs(value * 60 - round(value * 60)) < 1e-9:
-        return f"{int(round(value * 60)) // 60}h{int(round(value * 60)) % 60:02d}"
+        return f"{round(value * 60) // 60}h{round(value * 60) % 60:02d}"
     scaled, prefixed = _prefixed(abs(value), unit, 0.1 if unit in ("W", "V") else 1.0)
     return f"{'-' if value < 0 else ''}{scaled:.6g} {prefixed}".rstrip()
 
@@ -195,5 +196,10 @@ class Unit:
 
     def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> dict[str, Any]:
         out = dict(handler(schema))
-        notes = {"unit": self.symbol, "minimum_figure": self.at_least, "above": self.above, "maximum_figure": self.at_most}
+        notes = {
+            "unit": self.symbol,
+            "minimum_figure": self.at_least,
+            "above": self.above,
+            "maximum_figure": self.at_most,
+        }
         return out | {k: v for k, v in notes.items() if v is not None}

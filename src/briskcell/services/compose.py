@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -12,7 +13,14 @@ from briskcell.model.errors import FigureError
 from briskcell.model.parts import ChargeBoard, Converter, Load, Pack, Rail, Supply
 from briskcell.model.plan import Plan, plan_of
 
-LISTS = {Supply: "supplies", ChargeBoard: "chargers", Pack: "packs", Converter: "converters", Rail: "rails", Load: "loads"}
+LISTS = {
+    Supply: "supplies",
+    ChargeBoard: "chargers",
+    Pack: "packs",
+    Converter: "converters",
+    Rail: "rails",
+    Load: "loads",
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,8 +106,8 @@ def draft(wish: Wish) -> Plan:
         rail = next((r for r, board in regulators.items() if _accepts(parts[part_id].window, board)), "main")
         used[rail] = regulators[rail]
         loads += load_with_wire(key, part_id, f"rail-{rail}", awg, length)
-    cell, parallel = _pack_for(wish.hours * mean_w / 0.85, layout.series, wish.thickness_mm)
     worst_a = peak_w / 0.85 / (3.1 * layout.series)
+    cell, parallel = _pack_for(wish.hours * mean_w / 0.85, worst_a, layout.series, wish.thickness_mm)
     build = [
         take(layout.supply, id="supply"),
         _gentle(take(layout.charger, id="charger", charges="pack", supply="supply"), cell.max_charge_a.likely * parallel),
@@ -110,7 +118,10 @@ def draft(wish: Wish) -> Plan:
     ]
     names = {"main": "Main rail", "five": "5 V rail", "screen": "Screen rail"}
     for rail, board in used.items():
-        build += [take(board, id=f"reg-{rail}", fed_by="fuse"), Rail(id=f"rail-{rail}", name=names[rail], fed_by=f"reg-{rail}")]
+        build += [
+            take(board, id=f"reg-{rail}", fed_by="fuse"),
+            Rail(id=f"rail-{rail}", name=names[rail], fed_by=f"reg-{rail}"),
+        ]
     charger = next(p for p in build if isinstance(p, ChargeBoard))
     # A draft takes as long to charge as its own charger needs, with a fifth to spare, and never asks for less than 3 h.
     charge_hours = max(3.0, round(1.2 * cell.label_ah.high * parallel / charger.current_a.likely + 0.5))
@@ -152,7 +163,7 @@ def pack_of(part_id: str, name: str, cell: Any, series: int, parallel: int, *, c
     return Pack.model_validate(
         {
             "id": part_id, "name": name, "cell": cell, "series": series, "parallel": parallel,
-            "link_resistance_ohm": {"low": 0.002, "likely": 0.004, "high": 0.008, "grade": "typical", "source": "nickel strip links"},
+            "link_resistance_ohm": {"low": 0.002, "likely": 0.004, "high": 0.008, "grade": "typical", "source": "strip links"},
             "protection": {
                 "cutoff_cell_v": cutoff,
                 "trip_a": {"likely": trip, "grade": "typical", "source": source},
@@ -162,8 +173,8 @@ def pack_of(part_id: str, name: str, cell: Any, series: int, parallel: int, *, c
     )  # fmt: skip
 
 
-def _pack_for(energy_wh: float, series: int, thickness_mm: float) -> tuple[Any, int]:
-    """The cell and number in parallel that hold the energy with the fewest cells and fit the thickness."""
+def _pack_for(energy_wh: float, worst_a: float, series: int, thickness_mm: float) -> tuple[Any, int]:
+    """The cell and number in parallel that hold the energy and carry the peak with the fewest cells, and fit."""
     room = thickness_mm - 8.0  # two walls of 2.5 mm, tape, and swelling
     fits = [c.part for c in catalogue().of_kind("cells") if c.part.thickness_mm <= room and c.part.measured_ah is None]
     if not fits:
@@ -171,7 +182,8 @@ def _pack_for(energy_wh: float, series: int, thickness_mm: float) -> tuple[Any, 
 
     def count(cell: Any) -> int:
         volts = cell.ocv.value[len(cell.ocv.value) // 2]
-        return max(1, -int(-energy_wh // (volts * cell.label_ah.likely * series)))
+        by_energy = energy_wh / (volts * cell.label_ah.likely * series)
+        return max(1, math.ceil(max(by_energy, worst_a / (0.7 * cell.max_discharge_a.likely))))
 
     best = min(fits, key=lambda c: (count(c), c.label_ah.likely))
     return best, min(count(best), 12)

@@ -99,7 +99,14 @@ def set_value(plan: Plan, path: str, text: str) -> Edit:
 def label(plan: Plan, path: str) -> str:
     """A path in words."""
     steps = path.split("/")
-    words = {"power_w": "", "current_a": "", "likely": "", "cell": "", "label_ah": "label capacity", "measured_ah": "measured capacity"}
+    words = {
+        "power_w": "",
+        "current_a": "",
+        "likely": "",
+        "cell": "",
+        "label_ah": "label capacity",
+        "measured_ah": "measured capacity",
+    }
     if len(steps) > 1 and steps[0] in PART_LISTS and steps[1] in plan.by_id:
         tail = [words.get(s, s.rsplit("_", 1)[0] if s.rsplit("_", 1)[-1] in _SUFFIXES else s) for s in steps[2:]]
         return f"{plan.by_id[steps[1]].name}, {' '.join(filter(None, tail)).replace('_', ' ')}"
@@ -135,7 +142,14 @@ def _parse(old: Any, unit: Unit | None, text: str, path: str) -> Any:
         unit.check(number)
     except FigureError as error:
         raise FigureError(path, error.message, fix=error.fix) from error
-    return old.at(number) if isinstance(old, Figure) else number
+    return _within(old.at(number), unit) if isinstance(old, Figure) else number
+
+
+def _within(figure: Figure, unit: Unit) -> Figure:
+    """A figure whose range does not leave what makes sense for its unit, as a moved range may."""
+    low = figure.low if unit.at_least is None else max(figure.low, unit.at_least)
+    high = figure.high if unit.at_most is None else min(figure.high, unit.at_most)
+    return figure.model_copy(update={"low": low, "high": high})
 
 
 def _shared(profile: Profile, state: str, share: float) -> dict[str, float]:
@@ -164,7 +178,7 @@ def set_grade(plan: Plan, path: str, grade: str, source: str) -> Edit:
         raise FigureError(path, "There is no figure here to grade.", fix="Reload the page.")
     if grade != "guessed" and not source.strip():
         raise FigureError(path, f"A figure that is {GRADES[grade]} needs its source.", fix="Say where it comes from.")
-    new = Figure(low=old.low, likely=old.likely, high=old.high, grade=grade, source=source.strip() or "typed by the builder")  # type: ignore[arg-type]
+    new = Figure(low=old.low, likely=old.likely, high=old.high, grade=grade, source=source.strip() or "typed by the builder")
     return Edit(_with(plan, path.split("/"), new), f"{label(plan, path)}: now {GRADES[grade]}")
 
 

@@ -35,11 +35,11 @@ class View:
 def view_of(values: MultiDict[str, str], station: str = "") -> View:
     """Read a view from a request; anything odd becomes the usual one."""
     percent = values.get("soc", 70, type=int)
-    station = station or values.get("station", "")
+    station, state = station or values.get("station", ""), values.get("state", "play")
     return View(
         station=station if station in STATIONS else "draw",
         soc=min(max(percent, 0), 100) / 100,
-        state=values.get("state") if values.get("state") in STATES else "play",
+        state=state if state in STATES else "play",
         slip=values.get("slip", "")[:120],
     )
 

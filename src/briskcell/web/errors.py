@@ -7,7 +7,7 @@ import re
 import structlog
 from flask import Flask, Response, make_response, render_template, request
 from flask_wtf.csrf import CSRFError
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, SecurityError
 
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.store import UnknownBuildError
@@ -51,6 +51,8 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:
+        if isinstance(error, SecurityError):  # a foreign host name: no address of ours can be built for it
+            return make_response("Brisk Cell answers on the loopback address alone.\n", 400, {"Content-Type": "text/plain"})
         code = error.code or 500
         title, advice = WORDS.get(code, (error.name, error.description or ""))
         return page(code, title, advice)

@@ -11,7 +11,13 @@ from briskcell.model.units import show, typed
 
 from .errors import slot_of
 
-SHORT_GRADES = {"measured": "measured", "sheet": "sheet", "typical": "typical", "guessed": "guess", "computed": "computed"}
+SHORT_GRADES = {
+    "measured": "measured",
+    "sheet": "sheet",
+    "typical": "typical",
+    "guessed": "guess",
+    "computed": "computed",
+}
 
 
 def install(app: Flask) -> None:

@@ -103,5 +103,3 @@ def theme() -> BaseResponse:
     else:
         response.delete_cookie("theme")
     return response
-
-

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 from briskcell.core.changes import altered, replaced
@@ -26,7 +27,7 @@ def charge_brief(assessed: Assessment) -> Iterator[Finding]:
                           advice="Give the charger a supply that carries it.")  # fmt: skip
         elif c.off.hours > wanted + 1e-9:
             cause = f"{c.board.name} fills the pack in {show(c.off.hours, 'h')}; {show(wanted, 'h')} are wanted."
-            yield Finding("fails", c.board.id, cause, c.off.hours / wanted - 1, lambda c=c: _faster(assessed, c),  # type: ignore[misc]
+            yield Finding("fails", c.board.id, cause, c.off.hours / wanted - 1, partial(_faster, assessed, c),
                           "A stronger supply or charge board, or a smaller pack.")  # fmt: skip
         if assessed.plan.brief.play_while_charging and c.play.hours is None:
             yield Finding("fails", c.board.id, f"It does not fill while someone plays. {c.play.why}", 0.25,

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 from briskcell.core.changes import altered, replaced
 from briskcell.core.headroom import judged
-from briskcell.model.parts import Pack
+from briskcell.model.parts import ChargeBoard, Pack
 from briskcell.model.plan import Plan
 from briskcell.model.units import show
 
@@ -29,12 +30,12 @@ def runtime_brief(assessed: Assessment) -> Iterator[Finding]:
     element = assessed.plan.packs[assessed.pack_index or 0].id
     if found.hours < wanted - 1e-9:
         cause = f"It plays {show(found.hours, 'h')}, {show(wanted, 'h')} are wanted.{left}"
-        yield Finding("fails", element, cause, 1 - found.hours / wanted, lambda: _what_stops_it(assessed),
+        yield Finding("fails", element, cause, 1 - found.hours / wanted, partial(_what_stops_it, assessed),
                       "Draw less, or make room for a larger pack.")  # fmt: skip
     elif spread.low < wanted:
         cause = (f"It likely plays {show(found.hours, 'h')}, but one build in ten stays under {show(spread.low, 'h')}; "
                  f"{show(wanted, 'h')} are wanted.")  # fmt: skip
-        yield Finding("close", element, cause, 1 - spread.low / wanted, lambda: _more_cells(assessed),
+        yield Finding("close", element, cause, 1 - spread.low / wanted, partial(_more_cells, assessed),
                       "Measure the largest draws: a narrower range may settle it.")  # fmt: skip
 
 
@@ -74,17 +75,21 @@ def cell_current(assessed: Assessment) -> Iterator[Finding]:
             continue
         pack = assessed.plan.by_id[h.element]
         assert isinstance(pack, Pack)
-        yield Finding(state, pack.id, f"All at {h.at_state}, {pack.name} gives {show(h.demand_a, 'A')}; its cells stand {show(h.limit_a, 'A')}.",
-                      -h.spare, lambda pack=pack: _one_more(assessed.plan, pack),  # type: ignore[misc]
-                      "Use cells made for more current.")  # fmt: skip
+        cause = f"All at {h.at_state}, {pack.name} gives {show(h.demand_a, 'A')}; its cells stand {show(h.limit_a, 'A')}."
+        search = partial(_one_more, assessed.plan, pack)
+        yield Finding(state, pack.id, cause, -h.spare, search, "Use cells made for more current.")
     for charge in assessed.charges:
         pack = assessed.plan.by_id[charge.board.charges]
         assert isinstance(pack, Pack)
         most, asked = pack.cell.max_charge_a.likely * pack.parallel, charge.board.current_a.likely
         if asked > most + 1e-9:
-            plan = replaced(assessed.plan, altered(charge.board, current_a=charge.board.current_a.at(most)))
-            yield Finding("fails", pack.id, f"{charge.board.name} charges with {show(asked, 'A')}; the cells take {show(most, 'A')}.",
-                          asked / most - 1, lambda plan=plan, most=most: Fix(f"Set the charge current to {show(most, 'A')}", "", plan))  # type: ignore[misc]  # fmt: skip
+            cause = f"{charge.board.name} charges with {show(asked, 'A')}; the cells take {show(most, 'A')}."
+            yield Finding("fails", pack.id, cause, asked / most - 1, partial(_gentler, assessed.plan, charge.board, most))
+
+
+def _gentler(plan: Plan, board: ChargeBoard, most: float) -> Fix:
+    words = f"A charge current of {show(most, 'A')}"
+    return Fix(words, "is what the cells take.", replaced(plan, altered(board, current_a=board.current_a.at(most))))
 
 
 def _one_more(plan: Plan, pack: Pack) -> Fix:

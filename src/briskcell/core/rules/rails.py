@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 from briskcell.core.changes import altered, replaced
@@ -36,7 +37,7 @@ def headroom(assessed: Assessment) -> Iterator[Finding]:
         else:
             cause = (f"{moment} {h.name} has {h.spare:.0%} to spare "
                      f"({show(h.demand_a, 'A')} of {show(h.limit_a, 'A')}).")  # fmt: skip
-        yield Finding(state, h.element, cause, -h.spare, lambda h=h: _stronger(assessed, h),  # type: ignore[misc]
+        yield Finding(state, h.element, cause, -h.spare, partial(_stronger, assessed, h),
                       "Choose a part with a higher rating.")  # fmt: skip
 
 
@@ -60,7 +61,9 @@ def _stronger(assessed: Assessment, weak: Headroom) -> Fix | None:
     best: tuple[float, Fix] | None = None
     for candidate in candidates:
         plan = replaced(assessed.plan, candidate)
-        spare = min(h.spare for h in headrooms(operate(plan), assessed.end_soc) if h.element == weak.element and h.kind == weak.kind)
+        spare = min(
+            h.spare for h in headrooms(operate(plan), assessed.end_soc) if h.element == weak.element and h.kind == weak.kind
+        )
         if spare < assessed.plan.brief.margins.close or spare <= weak.spare + 0.005 or (best and spare <= best[0]):
             continue
         best = spare, Fix(f"{candidate.name} in its place", f"leaves {spare:.0%} to spare.", plan)
@@ -88,7 +91,7 @@ def load_window(assessed: Assessment) -> Iterator[Finding]:
         if low < window.low_v - 1e-9:
             when = "at the end of the pack" if float(volts.max(axis=1).min()) >= window.low_v else "in play"
             yield Finding("fails", load.id, f"{load.name} sees {low:.2f} V {when}, needs {window.low_v:.2f} V.",
-                          1 - low / window.low_v, lambda load=load: _more_volts(assessed, load),  # type: ignore[misc]
+                          1 - low / window.low_v, partial(_more_volts, assessed, load),
                           "Feed it from a rail with a higher voltage.")  # fmt: skip
 
 

@@ -4,8 +4,6 @@ from alembic import context
 
 from briskcell.store.tables import Base
 
-context.configure(
-    connection=context.config.attributes["connection"], target_metadata=Base.metadata, render_as_batch=True
-)
+context.configure(connection=context.config.attributes["connection"], target_metadata=Base.metadata, render_as_batch=True)
 with context.begin_transaction():
     context.run_migrations()

@@ -17,7 +17,8 @@ def surface(assessed: Assessment, _view: Any) -> dict[str, Any]:
     """What the Charge station shows."""
     return {
         "charges": [
-            {"charge": c, "plot": _plot(c), "limits": _held(c.off), "start": c.off.start_soc, "end": c.off.end_soc} for c in assessed.charges
+            {"charge": c, "plot": _plot(c), "limits": _held(c.off), "start": c.off.start_soc, "end": c.off.end_soc}
+            for c in assessed.charges
         ],
         "boards": catalogue().of_kind("chargers"),
         "supplies": catalogue().of_kind("supplies"),
@@ -43,8 +44,19 @@ def _plot(found: Charge) -> dict[str, Any] | None:
         return None
     inside = (course.soc >= course.start_soc - 1e-9) & (course.soc <= course.end_soc + 1e-9)
     series = [
-        {"label": "into the pack, console off", "unit": "A", "role": "limit", "values": numbers(course.current_a[inside])},
-        {"label": "pack volts", "unit": "V", "role": "quiet", "axis": "right", "values": numbers(course.cell_v[inside])},
+        {
+            "label": "into the pack, console off",
+            "unit": "A",
+            "role": "limit",
+            "values": numbers(course.current_a[inside]),
+        },
+        {
+            "label": "pack volts",
+            "unit": "V",
+            "role": "quiet",
+            "axis": "right",
+            "values": numbers(course.cell_v[inside]),
+        },
     ]
     return plot(
         "Current and volts over the hours of charging",

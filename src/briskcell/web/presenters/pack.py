@@ -42,7 +42,12 @@ def _plot(assessed: Assessment, k: int) -> dict[str, Any]:
         "Pack volts over the hours of play",
         {"label": "time from full", "unit": "h", "values": numbers(hours), "reverse": False},
         [
-            {"label": "at rest inside (open circuit)", "unit": "V", "role": "quiet", "values": numbers(curves.ocv_v[shown])},
+            {
+                "label": "at rest inside (open circuit)",
+                "unit": "V",
+                "role": "quiet",
+                "values": numbers(curves.ocv_v[shown]),
+            },
             {"label": "in play", "unit": "V", "role": "limit", "values": numbers(alive[1][shown])},
             {"label": "at the peak", "unit": "V", "role": "demand", "values": numbers(alive[2][shown])},
         ],

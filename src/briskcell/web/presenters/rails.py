@@ -35,7 +35,11 @@ def surface(assessed: Assessment, view: Any) -> dict[str, Any]:
     op = assessed.op
     pack = assessed.plan.packs[0] if assessed.plan.packs else None
     span = (pack.series * pack.cell.empty_v, pack.series * pack.cell.full_v) if pack else None
-    top_v = max([span[1] if span else 5.0] + [p.window.high_v for p in assessed.plan.loads] + [c.output_v.likely for c in assessed.plan.converters])
+    top_v = max(
+        [span[1] if span else 5.0]
+        + [p.window.high_v for p in assessed.plan.loads]
+        + [c.output_v.likely for c in assessed.plan.converters]
+    )
     scale = Scale(2.0, min(max(top_v, 6.0), 20.0) + 0.5, 190.0, 488.0)
     reach = op.soc >= assessed.end_soc - 1e-9
     point, row = round((1 - view.soc) * (len(op.soc) - 1)), STATES.index(view.state)
@@ -95,7 +99,12 @@ def _plot(assessed: Assessment, board: dict[str, Any]) -> dict[str, Any] | None:
         {"label": "state of charge", "unit": "%", "values": numbers(soc * 100, 1), "reverse": True},
         [
             {"label": "can deliver", "unit": "A", "role": "limit", "values": numbers(found.limit_series)},
-            {"label": f"asked at {found.at_state}", "unit": "A", "role": "demand", "values": numbers(found.demand_series)},
+            {
+                "label": f"asked at {found.at_state}",
+                "unit": "A",
+                "role": "demand",
+                "values": numbers(found.demand_series),
+            },
         ],
         [{"x": round(found.at_soc * 100, 1), "words": f"least spare {found.spare:.0%}"}],
     )

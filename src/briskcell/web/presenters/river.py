@@ -130,7 +130,13 @@ def river(assessed: Assessment, soc: float, state: str, station: str) -> River:
     for root in roots:
         _draw(root, scale, assessed, volts, amps, own, row, point, bands, marks, losses, rows)
     table = tuple(
-        (plan.by_id[e].name, show(volts[e], "V"), show(amps[e], "A"), show(volts[e] * amps[e], "W"), assessed.element_state(e))
+        (
+            plan.by_id[e].name,
+            show(volts[e], "V"),
+            show(amps[e], "A"),
+            show(volts[e] * amps[e], "W"),
+            assessed.element_state(e),
+        )
         for e in op.network.elements
     )
     return River(bottom + 14, tuple(bands), tuple(marks), tuple(losses), tuple(rows), table,
@@ -234,7 +240,13 @@ def _draw(node: Node, scale: float, assessed: Assessment, volts: dict[str, float
         thick = max(child.watts * scale, 1.0)
         leaf = isinstance(child.parts[0], Load)
         band_title = f"{child.parts[-1].name}: {show(child.watts, 'W')}"
-        bands.append(Band(_ribbon(end, at + thick / 2, child.x, child.y, thick), leaf and isinstance(child.parts[0], own), band_title))
+        bands.append(
+            Band(
+                _ribbon(end, at + thick / 2, child.x, child.y, thick),
+                leaf and isinstance(child.parts[0], own),
+                band_title,
+            )
+        )
         at += thick
     for child in node.children:
         _draw(child, scale, assessed, volts, amps, own, row, point, bands, marks, losses, rows)
@@ -242,8 +254,9 @@ def _draw(node: Node, scale: float, assessed: Assessment, volts: dict[str, float
 
 def _ribbon(x0: float, y0: float, x1: float, y1: float, thick: float) -> str:
     middle, half = (x0 + x1) / 2, thick / 2
-    return (f"M{x0:.1f},{y0 - half:.1f} C{middle:.1f},{y0 - half:.1f} {middle:.1f},{y1 - half:.1f} {x1:.1f},{y1 - half:.1f} "
-            f"L{x1:.1f},{y1 + half:.1f} C{middle:.1f},{y1 + half:.1f} {middle:.1f},{y0 + half:.1f} {x0:.1f},{y0 + half:.1f}Z")  # fmt: skip
+    over = f"M{x0:.1f},{y0 - half:.1f} C{middle:.1f},{y0 - half:.1f} {middle:.1f},{y1 - half:.1f} {x1:.1f},{y1 - half:.1f}"
+    under = f"C{middle:.1f},{y1 + half:.1f} {middle:.1f},{y0 + half:.1f} {x0:.1f},{y0 + half:.1f}Z"
+    return f"{over} L{x1:.1f},{y1 + half:.1f} {under}"
 
 
 def _loss(x: float, y: float, lost: float, scale: float, kind: str) -> Loss:
@@ -301,4 +314,3 @@ def _wrapped(words: str, most: int = 15) -> tuple[str, ...]:
     if len(lines) > 2:
         lines = [lines[0], _short(" ".join(lines[1:]), most)]
     return tuple(_short(line, most) for line in lines)
-

@@ -1,0 +1,66 @@
+# make demo and make test set up whatever they need on a machine with Python 3.11 and a network.
+PYTHON ?= $(shell command -v python3.11 || command -v python3)
+VENV := .venv
+BIN := $(VENV)/bin
+.DEFAULT_GOAL := help
+.PHONY: help chromium demo test check bench assets screenshots clean
+
+help:
+	@echo "make demo         serve the demo builds on 127.0.0.1"
+	@echo "make test         everything that must pass: make check, then all tests"
+	@echo "make check        lint, types, layers, templates, doctests"
+	@echo "make bench        costs, measured as ratios in one run"
+	@echo "make assets       rebuild styles, scripts and fonts under web/static (needs Node)"
+	@echo "make screenshots  refresh docs/screenshots from the demo builds"
+
+# The environment is made anew where it is missing or half made; the stamp names the locks it was made from.
+define environment
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed."; exit 1; }
+	@$(PYTHON) -c 'import ensurepip' 2>/dev/null || apt-get install -y -qq python3-venv
+	$(PYTHON) -m venv --clear $(1)
+	$(1)/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/$(2).txt
+	$(1)/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+endef
+
+$(VENV)/ready-run: requirements/run.txt
+	$(call environment,$(VENV),run)
+
+$(VENV)/ready-dev: requirements/dev.txt pyproject.toml
+	$(call environment,$(VENV),dev)
+	@touch $(VENV)/ready-run
+
+demo: $(VENV)/ready-run
+	$(BIN)/brisk-cell demo
+
+chromium:
+	@command -v chromium >/dev/null || { apt-get update -qq && apt-get install -y -qq chromium; } >/dev/null
+
+check: $(VENV)/ready-dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports --no-cache
+	$(BIN)/djlint --lint --quiet src/briskcell/web/templates
+	$(BIN)/python -m pytest src
+
+test: check chromium
+	$(BIN)/python -m pytest tests
+
+bench: $(VENV)/ready-dev
+	$(BIN)/python bench/run.py
+
+assets:
+	cd assets && npm ci --silent
+	cp assets/node_modules/htmx.org/dist/htmx.min.js assets/node_modules/uplot/dist/uPlot.iife.min.js assets/node_modules/uplot/dist/uPlot.min.css src/briskcell/web/static/vendor/
+	cp assets/node_modules/axe-core/axe.min.js tests/vendor/
+	cd assets && npx @tailwindcss/cli -i app.css -o ../src/briskcell/web/static/build/app.css --minify
+	$(PYTHON) -m venv assets/.venv && assets/.venv/bin/pip install --quiet fonttools brotli
+	assets/.venv/bin/python assets/fonts.py assets/node_modules src/briskcell/web/static/fonts
+	$(BIN)/python assets/stamp.py
+
+screenshots: $(VENV)/ready-dev chromium
+	$(BIN)/python docs/screenshots/take.py
+
+clean:
+	rm -rf $(VENV) assets/node_modules assets/.venv

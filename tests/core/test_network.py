@@ -1,0 +1,141 @@
+"""The tree: known answers, balances, limits."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from briskcell.core.network import Draws, Flow, compile_network, draws_of, solve
+from briskcell.model.plan import Plan, plan_of
+from tests.known import case, tree_plan
+
+
+def solved(plan: Plan, ocv_v: float, ohm: float) -> Flow:
+    network = compile_network(plan)
+    d = draws_of(network.loads, "play")
+    rows = Draws(power_w=d.power_w[None], current_a=d.current_a[None], conductance_s=d.conductance_s[None])
+    return solve(network, [[ocv_v]], [[ohm]], rows)
+
+
+@pytest.mark.parametrize("name", ["tree-01", "tree-02", "tree-04", "tree-05"])
+def test_known_trees_agree_in_every_voltage_and_current(name: str) -> None:
+    data = case(name)
+    string = data["topology"]["strings"][0]
+    flow = solved(plan_of(tree_plan(data)), string["ocv_V"], string["resistance_ohm"])
+    for element, known in data["elements"].items():
+        column = flow.network.position[element]
+        volts = known.get("voltage_out_V", known.get("voltage_V", known.get("terminal_voltage_V")))
+        amps = known.get("current_out_A", known.get("current_A", known.get("total_current_A")))
+        assert flow.element_v[0, column] == pytest.approx(volts, rel=1e-6)
+        assert flow.element_a[0, column] == pytest.approx(amps, rel=1e-6)
+
+
+def one_load(power_w: float, ohm: float) -> dict[str, Any]:
+    plan = tree_plan(case("tree-01"))
+    plan["converters"] = []
+    plan["links"] = [{"id": "path", "name": "path", "kind": "path", "fed_by": "pack", "resistance_ohm": ohm}]
+    states = dict.fromkeys(("rest", "play", "peak"), power_w)
+    plan["loads"] = [plan["loads"][0] | {"fed_by": "path", "power_w": states}]
+    return plan
+
+
+@given(st.floats(0.005, 2.0), st.floats(2.5, 12.0), st.floats(0.0, 0.9999))
+def test_the_upper_root_is_found_up_to_the_nose(ohm: float, ocv_v: float, share: float) -> None:
+    power = share * ocv_v**2 / (4 * (ohm + 0.01))
+    assume(power <= 500)
+    flow = solved(plan_of(one_load(power, ohm)), ocv_v, 0.01)
+    assert not flow.collapsed[0]
+    root = (ocv_v + np.sqrt(ocv_v**2 - 4 * (ohm + 0.01) * power)) / 2
+    assert flow.consumer_v[0, 0] == pytest.approx(root, rel=1e-6)
+
+
+@given(st.floats(0.005, 2.0), st.floats(2.5, 12.0), st.floats(1.0001, 50.0))
+def test_past_the_nose_it_collapses_and_shows_no_number(ohm: float, ocv_v: float, share: float) -> None:
+    power = share * ocv_v**2 / (4 * (ohm + 0.01))
+    assume(power <= 500)
+    flow = solved(plan_of(one_load(power, ohm)), ocv_v, 0.01)
+    assert flow.collapsed[0]
+    assert flow.consumer_v[0, 0] == 0.0
+    assert np.isinf(flow.element_a).all()
+    assert not np.isnan(flow.element_w).any()
+
+
+figures = st.floats(0.001, 0.08)
+
+
+@st.composite
+def trees(draw: st.DrawFn) -> Plan:
+    """A random tree: links, boosts, bucks and linear regulators of any depth, loads of three kinds."""
+    plan = tree_plan(case("tree-01"))
+    plan["links"], plan["converters"], plan["loads"] = [], [], []
+    spots = [("pack", 3.7)]
+    for k in range(draw(st.integers(1, 9))):
+        at, volts = draw(st.sampled_from(spots))
+        kind = draw(st.sampled_from(["link", "link", "boost", "buck", "linear"]))
+        part = {"id": f"e{k}", "name": f"e{k}", "fed_by": at}
+        if kind == "link":
+            plan["links"].append(part | {"kind": "path", "resistance_ohm": draw(figures)})
+        else:
+            volts = volts * (1.5 if kind == "boost" else 0.7)
+            part |= {"kind": kind, "output_v": volts, "output_resistance_ohm": draw(figures)}
+            losses = {"kind": "losses", "quiescent_a": 0.001, "drop_v": 0.05, "resistance_ohm": draw(figures)}
+            fixed = {"kind": "fixed", "efficiency": draw(st.floats(0.7, 0.98))}
+            part |= {"quiescent_a": 0.001} if kind == "linear" else {"loss": draw(st.sampled_from([losses, fixed]))}
+            plan["converters"].append(part)
+        spots.append((f"e{k}", volts))
+    for k in range(draw(st.integers(1, 6))):
+        at, volts = draw(st.sampled_from(spots))
+        watts = draw(st.floats(0.0, 0.5))
+        kinds = [("power_w", watts), ("current_a", watts / volts), ("resistance_ohm", volts**2 / (watts + 0.01))]
+        kind, value = draw(st.sampled_from(kinds))
+        states = dict.fromkeys(("rest", "play", "peak"), value)
+        window = {"low_v": 0.1, "high_v": 60}
+        plan["loads"].append({"id": f"l{k}", "name": f"l{k}", "fed_by": at, kind: states, "window": window})
+    return plan_of(plan)
+
+
+@settings(max_examples=60, deadline=None)
+@given(trees())
+def test_power_in_is_power_out_plus_losses_at_every_node(plan: Plan) -> None:
+    flow = solved(plan, 3.7, 0.03)
+    if flow.collapsed[0]:
+        return
+    net = flow.network
+    for name in net.elements:
+        below = plan.fed.get(name, ())
+        if name in [p.id for p in net.loads]:
+            continue
+        taken = sum(
+            flow.consumer_a[0, len(net.loads) + net.converters.index(c)]
+            if c in net.converters
+            else flow.element_a[0, net.position[c.id]]
+            for c in below
+        )
+        assert flow.element_a[0, net.position[name]] == pytest.approx(taken, abs=1e-6)
+    source_w = 3.7 * flow.branch_a[0, 0]
+    heat = float((flow.branch_a[0] ** 2 * flow.branch_ohm[0]).sum())
+    for k, converter in enumerate(net.converters):
+        volts_in, amps_in = flow.consumer_v[0, len(net.loads) + k], flow.consumer_a[0, len(net.loads) + k]
+        heat += volts_in * amps_in - flow.source_v[0, 1 + k] * flow.output_a(k)[0]
+        assert volts_in * amps_in >= flow.source_v[0, 1 + k] * flow.output_a(k)[0] - 1e-9, converter.name
+    loads_w = float((flow.consumer_v[0] * flow.consumer_a[0])[: len(net.loads)].sum())
+    assert source_w == pytest.approx(loads_w + heat, rel=1e-6, abs=1e-9)
+
+
+@settings(max_examples=25, deadline=None)
+@given(trees())
+def test_a_batch_gives_what_its_points_give_one_by_one(plan: Plan) -> None:
+    network = compile_network(plan)
+    d = draws_of(network.loads, "play")
+    share = np.array([0.2, 1.0, 4.0, 60.0])[:, None]
+    rows = Draws(power_w=d.power_w * share, current_a=d.current_a * share, conductance_s=d.conductance_s * share)
+    batch = solve(network, np.full((4, 1), 3.7), np.full((4, 1), 0.03), rows)
+    for k in range(4):
+        one = Draws(power_w=rows.power_w[k], current_a=rows.current_a[k], conductance_s=rows.conductance_s[k])
+        single = solve(network, [3.7], [0.03], one)
+        assert single.collapsed == batch.collapsed[k]
+        assert single.consumer_v == pytest.approx(batch.consumer_v[k], abs=1e-7)

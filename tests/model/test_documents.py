@@ -1,0 +1,175 @@
+"""Plans and figures: what people type, what a bad document is told, round trips."""
+
+from __future__ import annotations
+
+import io
+import json
+from typing import Any
+
+import pint
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from briskcell.formats.plan_json import MOST_BYTES, document_of, read_plan, schema, write_plan
+from briskcell.library.catalogue import catalogue, read_classes
+from briskcell.model.errors import FigureError, PlanError
+from briskcell.model.figure import Figure
+from briskcell.model.plan import plan_of
+from briskcell.model.units import read, show, typed
+from briskcell.services.demo import demo_plans
+from briskcell.services.edits import differences, set_value, swap
+
+UNITS = pint.UnitRegistry()
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "value"),
+    [
+        ("850 mA", "A", 0.85), ("1.2A", "A", 1.2), ("4W", "W", 4), ("3,7 V", "V", 3.7), ("24awg", "AWG", 24),
+        ("0.2 mm2", "mm²", 0.2), ("5h30", "h", 5.5), ("5:30", "h", 5.5), ("90 min", "h", 1.5), ("45 mΩ", "Ω", 0.045),
+        ("45 mohm", "Ω", 0.045), ("12 cm", "m", 0.12), ("1 in", "mm", 25.4), ("86 °F", "°C", 30), ("85 %", "", 0.85),
+        (" 3200mah ", "Ah", 3.2), ("4.7uH", "H", 4.7e-6), ("−5 °C", "°C", -5),
+    ],
+)  # fmt: skip
+def test_fields_read_what_people_type(text: str, unit: str, value: float) -> None:
+    assert read(text, unit) == pytest.approx(value, rel=1e-12)
+
+
+@given(
+    st.floats(0.001, 999),
+    st.sampled_from(["mV", "V", "µA", "mA", "A", "mW", "W", "mΩ", "Ω", "mAh", "Ah", "Wh", "mm", "cm", "m", "g"]),
+)
+def test_units_agree_with_an_independent_library(number: float, symbol: str) -> None:
+    base = symbol.removeprefix("m") if len(symbol) > 1 else symbol
+    base = {"µA": "A", "m": "mm", "cm": "mm"}.get(symbol, "mm" if symbol == "mm" else base)
+    expected = UNITS.Quantity(number, symbol.replace("Ω", "ohm")).to(base.replace("Ω", "ohm")).magnitude
+    assert read(f"{number!r} {symbol}", base) == pytest.approx(expected, rel=1e-9)
+
+
+@given(st.floats(1e-6, 900), st.sampled_from(["V", "A", "W", "Ω", "Ah", "h", "mm", "H", "Hz"]))
+def test_what_a_field_shows_reads_back_as_itself(value: float, unit: str) -> None:
+    assert read(typed(value, unit), unit) == pytest.approx(value, rel=1e-5)
+    assert "nan" not in show(value, unit)
+
+
+@pytest.mark.parametrize(
+    ("text", "unit"), [("", "A"), ("bright", "W"), ("4 W", "A"), ("1.2.3", "V"), ("5h99x", "h"), ("3 V", ""), ("∞", "V")]
+)
+def test_what_is_no_figure_is_told_with_an_example(text: str, unit: str) -> None:
+    with pytest.raises(FigureError) as caught:
+        read(text, unit)
+    assert caught.value.fix.startswith("Type it like")
+
+
+@pytest.mark.parametrize("plan", demo_plans(), ids=lambda p: p.name)
+def test_a_plan_comes_back_from_its_file_to_the_byte(plan: Any) -> None:
+    text = write_plan(plan)
+    again = read_plan(io.BytesIO(text))
+    assert again == plan
+    assert write_plan(again) == text
+    assert set(document_of(plan)) <= set(schema()["properties"])
+
+
+def spoiled(path: str, value: Any) -> dict[str, Any]:
+    document = document_of(demo_plans()[0])
+    at: Any = document
+    *steps, last = path.split("/")
+    for step in steps:
+        at = at[int(step)] if step.isdigit() else at[step]
+    at[last] = value
+    return document
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "field", "says"),
+    [
+        ("loads/0/fed_by", "nowhere", "fed_by", "hangs on"),
+        ("links/0/fed_by", "switch", "fed_by", "feeds itself"),
+        ("loads/0/id", "boost", "id", "share the id"),
+        ("loads/0/power_w/play", {"low": 2, "likely": 1, "high": 3}, "likely", "rising order"),
+        ("loads/0/power_w/play", "bright", "play", "not a figure"),
+        ("loads/0/power_w/play", 1e9, "play", "above"),
+        ("loads/0/window/low_v", 9.0, "low_v", "not below"),
+        ("loads/0/current_a", {"rest": 1, "play": 1, "peak": 1}, "power_w", "2 ways"),
+        ("packs/0/cell/ocv", {"soc": [0, 1], "value": [4, 3]}, "ocv", "falls as the cell fills"),
+        ("packs/0/series", 0, "series", "greater than or equal to 1"),
+        ("converters/0/loss", None, "loss", "no efficiency"),
+        ("chargers/0/supply", "pack", "supply", "no supply"),
+        ("profile/rest", 0.5, "play", "add up"),
+        ("version", 2, "version", "version 1 is read"),
+        ("colour", "red", "colour", "no field of this name"),
+    ],
+)
+def test_a_bad_document_is_told_the_field_the_value_and_a_fix(path: str, value: Any, field: str, says: str) -> None:
+    with pytest.raises(PlanError) as caught:
+        plan_of(spoiled(path, value))
+    problem = caught.value.problems[0]
+    assert problem.field.split("/")[-1] == field
+    assert says in problem.message
+    assert problem.fix
+    assert problem.value
+
+
+@pytest.mark.parametrize(
+    "raw", [b"", b"[]", b"\xff\xfe", b'{"name": NaN}', b'{"name": "x", "note": Infinity}', b"[" * 100_000, b" " * (MOST_BYTES + 1)]
+)
+def test_a_file_that_is_no_plan_is_turned_away(raw: bytes) -> None:
+    with pytest.raises(PlanError):
+        read_plan(io.BytesIO(raw))
+
+
+@given(
+    st.recursive(
+        st.none() | st.booleans() | st.floats() | st.text(), lambda c: st.lists(c) | st.dictionaries(st.text(), c), max_leaves=8
+    )
+)
+def test_no_document_breaks_the_reader(document: Any) -> None:
+    if document not in ([], {}):
+        with pytest.raises(PlanError) as caught:
+            plan_of({"name": "x", "loads": document, "brief": document})
+        assert all(p.message for p in caught.value.problems)
+
+
+def test_the_schema_is_json_and_names_units() -> None:
+    text = json.dumps(schema())
+    assert '"unit": "W"' in text
+    assert schema()["properties"]["version"]["const"] == 1
+
+
+def test_the_library_is_whole_and_every_figure_has_grade_and_source() -> None:
+    classes = catalogue().classes
+    assert len(classes) >= 60
+    assert len({c.part.chemistry for c in catalogue().of_kind("cells")}) == 4
+    for c in classes:
+        for name in type(c.part).model_fields:
+            figure = getattr(c.part, name)
+            if isinstance(figure, Figure) and name in c.part.model_fields_set:
+                assert figure.grade in ("typical", "guessed"), (c.key, name)
+                assert figure.source != "no source given", (c.key, name)
+    with pytest.raises(FigureError, match="no source"):
+        read_classes("links", '[x]\nname = "x"\nkind = "plug"\nresistance_ohm = [1, 2, 3]\nsource = ""', {})
+
+
+def test_an_edit_keeps_ranges_in_proportion_and_reads_new_ones() -> None:
+    plan = demo_plans()[0]
+    moved = set_value(plan, "loads/board/power_w/play", "3.6 W").plan
+    figure = moved.by_id["board"].power_w.play  # type: ignore[attr-defined]
+    assert (figure.low, figure.likely, figure.high) == pytest.approx((2.6, 3.6, 4.8))
+    assert figure.grade == "guessed"
+    ranged = set_value(plan, "loads/board/power_w/play", "1.5..1.7..2.1 W").plan.by_id["board"].power_w.play  # type: ignore[attr-defined]
+    assert (ranged.low, ranged.likely, ranged.high) == (1.5, 1.7, 2.1)
+    shares = set_value(plan, "profile/peak", "20 %").plan.profile
+    assert shares.rest + shares.play + shares.peak == pytest.approx(1.0)
+    assert shares.rest / shares.play == pytest.approx(0.10 / 0.85)
+    assert differences(plan, moved) == [("Small four-core computer board, play", "1.8 W", "3.6 W")]
+
+
+def test_a_swap_keeps_where_a_part_hangs_and_refuses_another_kind() -> None:
+    plan = demo_plans()[0]
+    changed = swap(plan, "boost", "boost-5v-3a").plan
+    assert changed.by_id["boost"].fed_by == plan.by_id["boost"].fed_by  # type: ignore[attr-defined]
+    assert changed.by_id["boost"].part_class == "boost-5v-3a"
+    assert swap(plan, "pack", "pouch-p50").plan.packs[0].cell.chemistry == "LCO pouch"
+    with pytest.raises(FigureError, match="cannot stand for"):
+        swap(plan, "boost", "fuse-2")

@@ -1,0 +1,146 @@
+"""The doors: forged requests, foreign hosts, oversized uploads, bad input, and what ships."""
+
+from __future__ import annotations
+
+import re
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner
+from flask.testing import FlaskClient
+
+from briskcell.cli import main
+from briskcell.formats.plan_json import MOST_BYTES, write_plan
+from briskcell.services.demo import demo_plans
+
+ROOT = Path(__file__).parents[2]
+sys.path.insert(0, str(ROOT / "assets"))
+PAGES = ["/", "/new", *(f"/builds/{b}/{s}" for b in (1, 2, 3) for s in ("draw", "rails", "pack", "charge"))]
+
+
+@pytest.fixture
+def client(app: Any) -> FlaskClient:
+    made: FlaskClient = app.test_client()
+    return made
+
+
+def token(client: FlaskClient) -> str:
+    return re.search(r'name="csrf" content="([^"]+)"', client.get("/").text)[1]  # type: ignore[index]
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_no_page_carries_inline_code_and_every_page_its_policy(client: FlaskClient, path: str) -> None:
+    page = client.get(path)
+    assert page.status_code == 200
+    policy = page.headers["Content-Security-Policy"]
+    assert "default-src 'none'" in policy
+    assert "unsafe" not in policy
+    assert not re.search(r"<style|\sstyle=|<script(?![^>]*src=)|\son[a-z]+=|javascript:|hx-on", page.text)
+    assert not re.search(r"\bnan\b|\binf\b|\bNone\b", re.sub(r"<[^>]*>", " ", page.text))
+    assert set(re.findall(r'(?:src|href)="(https?://[^"]*)', page.text)) == set()
+
+
+def test_a_request_without_token_changes_nothing(client: FlaskClient) -> None:
+    before = client.get("/builds/3/plan.json").data
+    for path in ("edit", "undo", "swap", "add", "remove-part", "try", "mark", "grade", "remove"):
+        assert client.post(f"/builds/3/{path}", data={"path": "brief/hours", "value": "1h", "base": "3"}).status_code == 400
+    assert client.get("/builds/3/plan.json").data == before
+
+
+def test_a_foreign_host_is_refused(client: FlaskClient) -> None:
+    assert client.get("/", headers={"Host": "evil.example"}).status_code == 400
+    assert client.get("/", headers={"Host": "localhost:5070"}).status_code == 200
+
+
+def upload(client: FlaskClient, raw: bytes) -> Any:
+    head = '--edge\r\nContent-Disposition: form-data; name="'
+    body = f'{head}csrf_token"\r\n\r\n{token(client)}\r\n{head}plan"; filename="plan.json"\r\n\r\n'.encode()
+    return client.post("/import", data=body + raw + b"\r\n--edge--\r\n", content_type="multipart/form-data; boundary=edge")
+
+
+def test_uploads_are_bounded_and_a_bad_plan_is_told_what_to_change(client: FlaskClient) -> None:
+    assert upload(client, b"x" * (MOST_BYTES + 200_000)).status_code == 413
+    bad = upload(client, write_plan(demo_plans()[0]).replace(b'"fed_by": "w-screen"', b'"fed_by": "nobody"'))
+    assert bad.status_code == 422
+    assert "feeds nothing" in bad.text
+    assert "Name a pack" in bad.text
+    assert upload(client, write_plan(demo_plans()[1])).status_code == 303
+
+
+@pytest.mark.parametrize(
+    ("path", "form"),
+    [
+        ("edit", {"path": "brief/hours", "value": "nan"}),
+        ("edit", {"path": "../../etc", "value": "1"}),
+        ("edit", {"path": "loads/nobody/power_w/play", "value": "1 W"}),
+        ("edit", {"path": "packs/pack/series", "value": "two"}),
+        ("edit", {"path": "packs/pack/cell/ocv", "value": "4"}),
+        ("edit", {"path": "loads", "value": ""}),
+        ("edit", {"path": "name", "value": " "}),
+        ("edit", {"path": "loads/board/fed_by", "value": "board"}),
+        ("swap", {"part": "boost", "part_class": "nothing"}),
+        ("swap", {"part": "nobody", "part_class": "boost-5v-3a"}),
+        ("add", {"part_class": "light", "fed_by": "nobody"}),
+        ("add", {"part_class": "fuse-2", "fed_by": "rail-5"}),
+        ("remove-part", {"part": "pack"}),
+        ("try", {"fix": "headroom:boost"}),
+        ("grade", {"path": "loads/board/power_w/play", "grade": "proven", "source": "me"}),
+    ],
+)
+def test_bad_input_is_an_error_in_its_slot_and_loses_nothing(client: FlaskClient, path: str, form: dict[str, str]) -> None:
+    before = client.get("/builds/3/plan.json").data
+    base = re.search(r'data-revision="(\d+)"', client.get("/builds/3/draw").text)[1]  # type: ignore[index]
+    headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": base}
+    answer = client.post(f"/builds/3/{path}", data=form, headers=headers)
+    assert answer.status_code == 422
+    assert answer.headers["HX-Retarget"].startswith("#e-")
+    assert len(answer.text.strip()) > 10
+    assert client.get("/builds/3/plan.json").data == before
+
+
+def test_adding_swapping_and_removing_parts_through_the_door(client: FlaskClient) -> None:
+    def send(path: str, **form: str) -> Any:
+        base = re.search(r'data-revision="(\d+)"', client.get("/builds/3/draw").text)[1]  # type: ignore[index]
+        headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": base}
+        return client.post(f"/builds/3/{path}", data=form | {"station": "draw"}, headers=headers)
+
+    assert "30 mm fan" in send("add", part_class="fan-30", fed_by="rail-5").text
+    assert client.get("/builds/3/plan.json").json["loads"][-1]["id"] == "fan-30"
+    assert send("remove-part", part="fan-30").status_code == 200
+    plan = client.get("/builds/3/plan.json").json
+    assert "fan-30" not in str(plan["loads"]) + str(plan["links"])
+    assert send("swap", part="boost", part_class="boost-5v-2a").status_code == 200
+    assert "2 A switch" in client.get("/builds/3/rails").text
+    assert "To the shelf" in client.get("/builds/3/nowhere").text
+
+
+def test_a_removed_build_can_be_put_back(client: FlaskClient) -> None:
+    data = {"csrf_token": token(client)}
+    page = client.post("/builds/2/remove", data=data, follow_redirects=True)
+    assert "Oystercatcher</a>" not in page.text
+    assert "Put it back" in page.text
+    assert "Oystercatcher</a>" in client.post("/builds/2/restore", data=data, follow_redirects=True).text
+
+
+def test_the_command_line_assesses_measures_and_tells_what_is_wrong(tmp_path: Path) -> None:
+    good, bad = tmp_path / "good.json", tmp_path / "bad.json"
+    good.write_bytes(write_plan(demo_plans()[1]))
+    bad.write_text('{"name": "x", "loads": [{"id": "a", "name": "a", "fed_by": "b", "power_w": {"rest": "dim"}}]}')
+    run = CliRunner().invoke(main, ["assess", str(good), "--soc", "0.3", "--state", "peak"])
+    assert run.exit_code == 0
+    for name in ("runtime_h", "stop_cause", "energy_wh", "charge_h", "headroom", "nodes", "findings"):
+        assert f'"{name}"' in run.output
+    refused = CliRunner().invoke(main, ["assess", str(bad)])
+    assert refused.exit_code == 2
+    assert "loads/0/power_w/rest" in refused.output
+    measured = CliRunner().invoke(main, ["measure", str(good), "--node", "rail-5"])
+    assert re.search(r"predicted (4\.\d+) V, read (4\.\d+) V", measured.output)
+    assert CliRunner().invoke(main, ["measure", str(good), "--node", "moon"]).exit_code == 1
+
+
+def test_built_assets_are_as_new_as_their_sources() -> None:
+    import stamp
+
+    assert stamp.STAMP.read_text().strip() == stamp.digest(), "run make assets"
