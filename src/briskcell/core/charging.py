@@ -15,7 +15,7 @@ from .stores import PackCurves, pack_curves
 
 Array = NDArray[np.float64]
 RISING = np.linspace(0.0, 1.0, 201)
-OUTER = 6  # rounds in which the bus voltage and the charge current settle; each gains two digits
+ROUNDS = 8  # in which the bus voltage and the charge current settle; each gains a digit or more
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,10 +87,19 @@ def _course(op: Operating, board: ChargeBoard, supply: Supply, start_soc: float,
     curves = pack_curves(pack, RISING)
     source_v, source_ohm = supply.voltage_v.likely, supply.cable_ohm.likely + supply.own_resistance_ohm.likely
     limit_a = supply.current_limit_a.likely
-    charge_a = np.zeros(RISING.shape)
-    input_a = np.zeros(RISING.shape)
-    for _ in range(OUTER):
-        system_a, carried = _system(op, board, index, curves, source_v - source_ohm * input_a, source_ohm, charge_a, playing)
+    charge_a, input_a, system_a = (np.zeros(RISING.shape) for _ in range(3))
+    bus_v = np.full(RISING.shape, source_v)
+    carried = np.ones(RISING.shape, dtype=bool)
+    console: _Console | None = None
+    if playing and board.layout == "power_path":
+        console = _console(op, index, board.path_resistance_ohm.likely, 0.5 * source_v, source_v)
+    elif playing and board.layout == "on_cell":
+        top_v = pack.cell.full_v * pack.series * 1.02
+        console = _console(op, index, 0.0, min(0.5 * top_v, float(curves.ocv_v[0])), top_v)
+    for _ in range(ROUNDS):
+        if console is not None:
+            feed_v = bus_v if board.layout == "power_path" else curves.ocv_v + (charge_a - system_a) * curves.steady_ohm
+            system_a, carried = console.at(feed_v)
         on_bus = system_a if board.layout == "power_path" else np.zeros(RISING.shape)
         bus_v = source_v - source_ohm * (input_a + on_bus)
         charge_a, input_a, held = _current(board, pack, op.plan.brief.room_c, curves, bus_v, limit_a - on_bus)
@@ -135,24 +144,28 @@ def _crossing(current: Array, end: int, termination_a: float) -> float:
     return float(RISING[end - 1] + share * (RISING[end] - RISING[end - 1]))
 
 
-def _system(op: Operating, board: ChargeBoard, index: int, curves: PackCurves, bus_v: Array, source_ohm: float,
-            charge_a: Array, playing: bool) -> tuple[Array, NDArray[np.bool_]]:  # fmt: skip
-    """Current the console takes while charging, over the grid, and where it can be carried."""
-    none = np.zeros(RISING.shape)
-    if not playing or board.layout == "cut_out":
-        return none, np.ones(RISING.shape, dtype=bool)
-    all_curves = [pack_curves(p, RISING) for p in op.plan.packs]
-    ocv = np.stack([c.ocv_v for c in all_curves], -1)
-    ohm = np.stack([c.steady_ohm for c in all_curves], -1)
-    if board.layout == "power_path":
-        ocv[:, index] = bus_v
-        ohm[:, index] = source_ohm + board.path_resistance_ohm.likely
-    else:
-        ocv[:, index] += charge_a * curves.steady_ohm
+@dataclass(frozen=True, slots=True)
+class _Console:
+    """Current the console takes in play over the volts at its input, and whether it can be carried there."""
+
+    volts: Array
+    amps: Array
+    carried: Array
+
+    def at(self, volts: Array) -> tuple[Array, NDArray[np.bool_]]:
+        return np.interp(volts, self.volts, self.amps), np.interp(volts, self.volts, self.carried) > 0.99
+
+
+def _console(op: Operating, index: int, series_ohm: float, low_v: float, high_v: float) -> _Console:
+    """The console in play, solved once over a range of input volts; between the points it is read by straight lines."""
+    volts = np.linspace(low_v, high_v, 33)
     draws = draws_of(op.network.loads, "play")
+    ocv = np.stack([np.interp(0.5, c.soc[::-1], c.ocv_v[::-1]) * np.ones(volts.shape) for c in op.curves], -1)
+    ohm = np.stack([np.interp(0.5, c.soc[::-1], c.steady_ohm[::-1]) * np.ones(volts.shape) for c in op.curves], -1)
+    ocv[:, index], ohm[:, index] = volts, series_ohm
     rows = Draws(power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None])
     flow = solve(op.network, ocv, ohm, rows)
-    return np.where(flow.collapsed, 0.0, flow.pack_a(index)), ~flow.collapsed
+    return _Console(volts, np.where(flow.collapsed, 0.0, flow.pack_a(index)), (~flow.collapsed).astype(float))
 
 
 def _current(board: ChargeBoard, pack: Pack, room_c: float, curves: PackCurves, bus_v: Array,

@@ -183,7 +183,7 @@ def _pack_for(energy_wh: float, worst_a: float, series: int, thickness_mm: float
     def count(cell: Any) -> int:
         volts = cell.ocv.value[len(cell.ocv.value) // 2]
         by_energy = energy_wh / (volts * cell.label_ah.likely * series)
-        return max(1, math.ceil(max(by_energy, worst_a / (0.7 * cell.max_discharge_a.likely))))
+        return max(1, math.ceil(max(float(by_energy), float(worst_a / (0.7 * cell.max_discharge_a.likely)))))
 
     best = min(fits, key=lambda c: (count(c), c.label_ah.likely))
     return best, min(count(best), 12)
