@@ -232,8 +232,8 @@ def _draw(node: Node, scale: float, assessed: Assessment, volts: dict[str, float
         title = " → ".join(p.name for p in node.parts)
         marks.append(Mark(kind, part.id, node.x, node.y, height, lines, sub, state, mine, f"{title}: {sub}", fill, below, now))
     if lost >= 0.005 and kind != "pack":
-        losses.append(_loss(node.x + (44.0 if kind == "board" else 0.0), node.y + (height if kind == "board" else width) / 2,
-                            lost, scale, kind))  # fmt: skip
+        losses.append(_loss(node.x + (26.0 if kind == "board" else 0.0), node.y + (height if kind == "board" else width) / 2,
+                            lost, scale))  # fmt: skip
     total = sum(max(c.watts * scale, 1.0) for c in node.children)
     at = node.y - total / 2
     for child in node.children:
@@ -259,10 +259,10 @@ def _ribbon(x0: float, y0: float, x1: float, y1: float, thick: float) -> str:
     return f"{over} L{x1:.1f},{y1 + half:.1f} {under}"
 
 
-def _loss(x: float, y: float, lost: float, scale: float, kind: str) -> Loss:
+def _loss(x: float, y: float, lost: float, scale: float) -> Loss:
     wide = min(max(lost * scale, 2.0), 16.0)
     path = f"M{x - wide:.1f},{y:.1f} q{wide + 8:.1f},2 {wide + 10:.1f},22 l-{wide:.1f},0 q-1,-16 -{10:.1f},-20 z"
-    return Loss(path, x + 14, y + 20, f"{show(lost, 'W')}{' heat' if kind == 'board' else ''}")
+    return Loss(path, x + 14, y + 20, show(lost, "W"))
 
 
 def _lost(assessed: Assessment, node: Node, amps: dict[str, float], volts: dict[str, float], row: int, point: int) -> float:
