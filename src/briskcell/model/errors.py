@@ -52,7 +52,7 @@ class PlanError(ValueError):
                 if cause.field and not path.endswith(cause.field):
                     path = f"{path}/{cause.field}".strip("/")
             else:
-                message, fix = _words(item["type"], item["msg"])
+                message, fix = _words(item["type"], item["msg"], item.get("ctx", {}))
             problems.append(Problem(field=path, value=_short(item.get("input")), message=message, fix=fix))
         return cls(problems)
 
@@ -62,8 +62,13 @@ def _short(value: object) -> str:
     return text if len(text) <= 80 else text[:77] + "…"
 
 
-def _words(kind: str, message: str) -> tuple[str, str]:
+def _words(kind: str, message: str, limits: dict[str, object]) -> tuple[str, str]:
     known = {
+        "string_too_long": (f"This is longer than {limits.get('max_length')} characters.", "Shorten it."),
+        "string_too_short": ("Nothing was typed.", "Type a name."),
+        "int_parsing": ("This is not a whole number.", "Type a number like 2."),
+        "float_parsing": ("This is not a number.", "Type a number."),
+        "float_type": ("This is not a number.", "Give a number."),
         "missing": ("This field is missing.", "Add it."),
         "extra_forbidden": ("A plan has no field of this name.", "Remove it, or check its spelling."),
         "union_tag_invalid": ("This kind is not known.", "Use one of the kinds the schema lists."),
