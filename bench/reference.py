@@ -9,7 +9,7 @@ from scipy.integrate import solve_ivp
 
 from briskcell.core.assess import Assessment
 from briskcell.core.network import Draws, solve, state_draws
-from briskcell.core.stores import pack_curves
+from briskcell.core.stores import store_curves
 from briskcell.model.plan import Plan
 
 
@@ -22,7 +22,7 @@ def stepped_runtime_h(plan: Plan, cutoff_v: float, rtol: float) -> float:
 
     def point(soc: float) -> tuple[np.ndarray, np.ndarray]:
         """Pack current and pack volts in the three states at one state of charge."""
-        curves = pack_curves(plan.packs[0], np.array([soc]))
+        curves = store_curves(plan.stores[0], np.array([soc]))
         ocv, fast, slow = curves.ocv_v[0], curves.fast_ohm[0], curves.slow_ohm[0]
         rows = partial(_rows, draws)
         steady = solve(network, [[ocv]] * 2, [[fast + slow]] * 2, rows(slice(0, 2)))

@@ -19,17 +19,41 @@ def tree_plan(data: dict[str, Any]) -> dict[str, Any]:
     flat = {"soc": [0, 1], "value": [1, 1]}
     no_slow = {"soc": [0, 1], "value": [0, 0]}
 
+    def table_cell(ocv_v: float, ohm: float, series: int) -> dict[str, Any]:
+        volts = ocv_v / series
+        return {
+            "name": "table cell", "chemistry": "table", "label_ah": 3.0, "full_v": volts + 0.5, "empty_v": 2.0,
+            "ocv": {"soc": [0, 1], "value": [volts, volts]}, "resistance_ohm": ohm / series,
+            "fast": flat, "slow": no_slow, "max_charge_a": 3, "max_discharge_a": 10,
+        }  # fmt: skip
+
     def walk(node: dict[str, Any], fed_by: str | None) -> None:
         part: dict[str, Any] = {"id": node["name"], "name": node["name"], "fed_by": fed_by}
         if node["type"] == "pack":
-            series, string = node["cells_series"], node["strings"][0]
-            volts = string["ocv_V"] / series
-            cell = {
-                "name": "table cell", "chemistry": "table", "label_ah": 3.0, "full_v": volts + 0.1, "empty_v": 2.0,
-                "ocv": {"soc": [0, 1], "value": [volts, volts]}, "resistance_ohm": string["resistance_ohm"] / series,
-                "fast": flat, "slow": no_slow, "max_charge_a": 3, "max_discharge_a": 10,
-            }  # fmt: skip
-            plan["packs"].append({"id": node["name"], "name": node["name"], "cell": cell, "series": series})
+            series, strings = node["cells_series"], node["strings"]
+            cells = [table_cell(s["ocv_V"], s["resistance_ohm"], series) for s in strings]
+            pack = {"id": node["name"], "name": node["name"], "cell": cells[0], "series": series}
+            plan["packs"].append(pack | ({"strings": [{"cell": c} for c in cells]} if len(cells) > 1 else {}))
+        elif node["type"] == "supply":
+            plan["supplies"] = [
+                {"id": node["name"], "name": node["name"], "voltage_v": node["voltage_V"], "cable_ohm": 0.0,
+                 "own_resistance_ohm": node["resistance_ohm"], "current_limit_a": 9}
+            ]  # fmt: skip
+        elif node["type"] == "system_tap":
+            # The power path's switch is the charge board's own; what it feeds hangs on the store.
+            (switch,) = node["children"]
+            plan["path_ohm"] = switch["resistance_ohm"]
+            for child in switch["children"]:
+                walk(child, "store")
+            return
+        elif node["type"] == "charger":
+            plan["supplies"][0]["current_limit_a"] = node["source_current_limit_A"]
+            cell = table_cell(node["cell_ocv_V"], node["cell_resistance_ohm"], 1)
+            plan["packs"].append({"id": "store", "name": "store", "cell": cell})
+            board = {"id": node["name"], "name": node["name"], "charges": "store", "supply": "adapter", "fed_by": fed_by,
+                     "layout": "power_path", "kind": node["kind"], "current_a": node["charge_current_setting_A"],
+                     "termination_a": 0.1, "path_resistance_ohm": plan.pop("path_ohm")}  # fmt: skip
+            plan["chargers"] = [board | ({"efficiency": node["efficiency"]} if "efficiency" in node else {})]
         elif node["type"] == "resistor":
             kind = {"connector_contact": "plug", "power_path_switch": "path"}.get(node["kind"], node["kind"])
             part |= {"kind": kind}
@@ -51,11 +75,16 @@ def tree_plan(data: dict[str, Any]) -> dict[str, Any]:
                 "resistor": ("resistance_ohm", "resistance_ohm"),
             }[node["kind"]]  # fmt: skip
             part |= {key: dict.fromkeys(("rest", "play", "peak"), node[value]), "window": {"low_v": 0.5, "high_v": 50}}
-            plan["loads"].append(part)
+            plan["loads"].append(part | ({"return_by": node["ground"]} if "ground" in node else {}))
         for child in node.get("children", []):
             walk(child, node["name"])
 
     walk(data["topology"], None)
+    for back in data.get("ground_returns", []):
+        plan["links"].append(
+            {"id": back["node"], "name": back["node"], "kind": "return", "fed_by": plan["packs"][0]["id"],
+             "length_m": back["length_m"], "awg": back["awg"]}
+        )  # fmt: skip
     return plan
 
 
@@ -83,4 +112,23 @@ def reference_plan(power_w: float) -> dict[str, Any]:
             {"id": "charger", "name": "charger", "charges": "pack", "supply": "supply", "layout": "cut_out", "kind": "linear",
              "current_a": run["cc_current_A"], "termination_a": run["cutoff_current_A"]}
         ],
+    }  # fmt: skip
+
+
+def capacitor_plan(data: dict[str, Any]) -> dict[str, Any]:
+    """The supercapacitor case as a plan."""
+    cap, boost = data["topology"], data["topology"]["children"][0]
+    states = dict.fromkeys(("rest", "play", "peak"), boost["children"][0]["power_W"])
+    return {
+        "name": data["title"],
+        "profile": {"rest": 0, "play": 1, "peak": 0},
+        "capacitors": [
+            {"id": "cap", "name": "cap", "capacitance_f": cap["capacitance_F"], "esr_ohm": cap["esr_ohm"],
+             "full_v": cap["initial_voltage_V"], "rating_v": 5.5}
+        ],
+        "converters": [
+            {"id": "boost", "name": "boost", "kind": "boost", "fed_by": "cap", "output_v": 5.0,
+             "lockout_v": boost["minimum_input_voltage_V"], "loss": {"kind": "fixed", "efficiency": boost["efficiency"]}}
+        ],
+        "loads": [{"id": "board", "name": "board", "fed_by": "boost", "power_w": states, "window": {"low_v": 4, "high_v": 6}}],
     }  # fmt: skip

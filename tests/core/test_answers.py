@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from briskcell.core.assess import Assessment, assess
-from briskcell.core.changes import altered, replaced
+from briskcell.core.changes import altered, remade, replaced
 from briskcell.core.converters import deliverable_a
 from briskcell.core.rules import RULES
 from briskcell.core.tables import sourced
@@ -41,6 +41,25 @@ def test_the_reference_cell_charges_in_the_known_time() -> None:
     (charge,) = assess(plan).charges
     assert charge.off.hours == pytest.approx(known["time_total_h"], rel=0.05)
     assert charge.off.start_soc == pytest.approx(known["start_soc"], abs=0.01)
+
+
+def test_a_faster_charge_spends_longer_in_its_tail() -> None:
+    plan = reference_plan(4.0)
+    slow, fast = (assess(plan_of(plan | {"chargers": [plan["chargers"][0] | {"current_a": a}]})).charges[0].off for a in (1.0, 2.5))
+    tails = [(c.elapsed_h[-1] - c.elapsed_h[np.flatnonzero(c.limit == 3)[0]]) / c.elapsed_h[-1] for c in (slow, fast)]
+    assert tails[1] > 3 * tails[0]
+    # A single branch ends a half-C charge about a tenth too early.
+    assert fast.hours == pytest.approx(2.146 / 0.9, rel=0.04)
+    assert np.all(np.diff(fast.elapsed_h) >= 0)
+
+
+def test_cold_cells_play_shorter_and_sag_deeper() -> None:
+    plan = sanderling()
+    cold = remade(plan, {"brief": plan.brief.model_copy(update={"cells_c": -5.0})})
+    assert runtime_h(cold) < runtime_h(plan)
+    warm_v, cold_v = (assess(p).op.store_v[2, 50, 0] for p in (plan, cold))
+    rise = (3.9 - cold_v) / (3.9 - warm_v)
+    assert 1.1 < rise < 4.0
 
 
 def test_wire_agrees_to_the_last_digit_of_its_table() -> None:

@@ -9,9 +9,12 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from briskcell.core.assess import assess
 from briskcell.core.network import Draws, Flow, compile_network, draws_of, solve
+from briskcell.core.operating import operate
+from briskcell.core.plugged import plugged
 from briskcell.model.plan import Plan, plan_of
-from tests.known import case, tree_plan
+from tests.known import capacitor_plan, case, tree_plan
 
 
 def solved(plan: Plan, ocv_v: float, ohm: float) -> Flow:
@@ -21,17 +24,64 @@ def solved(plan: Plan, ocv_v: float, ohm: float) -> Flow:
     return solve(network, [[ocv_v]], [[ohm]], rows)
 
 
-@pytest.mark.parametrize("name", ["tree-01", "tree-02", "tree-04", "tree-05"])
+@pytest.mark.parametrize("name", ["tree-01", "tree-02", "tree-04", "tree-05", "tree-10"])
 def test_known_trees_agree_in_every_voltage_and_current(name: str) -> None:
     data = case(name)
     string = data["topology"]["strings"][0]
     flow = solved(plan_of(tree_plan(data)), string["ocv_V"], string["resistance_ohm"])
     for element, known in data["elements"].items():
         column = flow.network.position[element]
-        volts = known.get("voltage_out_V", known.get("voltage_V", known.get("terminal_voltage_V")))
+        names = ("voltage_out_V", "voltage_V", "terminal_voltage_V", "voltage_above_source_negative_V")
+        volts = next(known[n] for n in names if n in known)
         amps = known.get("current_out_A", known.get("current_A", known.get("total_current_A")))
         assert flow.element_v[0, column] == pytest.approx(volts, rel=1e-6)
         assert flow.element_a[0, column] == pytest.approx(amps, rel=1e-6)
+
+
+@pytest.mark.parametrize("name", ["tree-11", "tree-12"])
+def test_known_trees_on_the_charger_agree_in_every_voltage_and_current(name: str) -> None:
+    data = case(name)
+    plan = plan_of(tree_plan(data))
+    found = plugged(operate(plan), plan.chargers[0], 0.5, "play")
+    known = data["elements"]
+    for node in found.nodes:
+        want = known[node.element]
+        assert node.voltage_v == pytest.approx(want.get("voltage_out_V", want.get("terminal_voltage_V")), rel=1e-4)
+        assert node.current_a == pytest.approx(want.get("current_A", want.get("total_current_A")), rel=1e-4)
+    for element in ("boost5", "w_cpu", "cpu"):
+        column = found.flow.network.position[element]
+        want = known[element]
+        assert found.flow.element_v[column] == pytest.approx(want.get("voltage_out_V", want.get("voltage_V")), rel=1e-4)
+        assert found.flow.element_a[column] == pytest.approx(want.get("current_out_A", want.get("current_A")), rel=1e-4)
+    assert found.charge_a == pytest.approx(known["chg"]["charge_current_A"], rel=1e-4)
+    assert found.store_v == pytest.approx(known["chg"]["cell_terminal_voltage_V"], rel=1e-4)
+    assert found.system_a == pytest.approx(known["sys"]["current_A"], rel=1e-4)
+
+
+def test_unequal_strings_share_a_load_as_two_sources_do() -> None:
+    plan = tree_plan(case("tree-01"))
+    cell = plan["packs"][0]["cell"]
+    low = cell | {"ocv": {"soc": [0, 1], "value": [3.6, 3.6]}, "resistance_ohm": 0.12}
+    plan["packs"][0]["strings"] = [{"cell": cell}, {"cell": low}]
+    op = operate(plan_of(plan))
+    curves = op.curves[0]
+    amps = op.flow.branch_a[1, 50, 0]
+    volts = op.store_v[1, 50, 0]
+    assert (3.7 - volts) / 0.045 + (3.6 - volts) / 0.12 == pytest.approx(amps, rel=1e-6)
+    assert curves.capacity_ah == pytest.approx(6.0)
+
+
+def test_a_supercapacitor_lasts_as_long_as_its_known_run() -> None:
+    known = case("tree-14")
+    plan = plan_of(capacitor_plan(known))
+    found = assess(plan).runtime
+    assert found is not None
+    assert found.stop_cause == "converter lock-out"
+    assert (found.hours or 0) * 3600 == pytest.approx(known["results"]["time_to_minimum_input_s"], rel=1e-3)
+    assert found.stop_soc * 4.8 == pytest.approx(known["results"]["internal_voltage_at_end_V"], rel=1e-3)
+    used_j = (found.energy_wh - found.stranded_wh) * 3600
+    assert used_j == pytest.approx(sum(known["results"][k] for k in known["results"] if k.startswith("energy_lost"))
+                                   + known["results"]["energy_delivered_to_load_J"], rel=2e-3)  # fmt: skip
 
 
 def one_load(power_w: float, ohm: float) -> dict[str, Any]:

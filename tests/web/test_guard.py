@@ -65,7 +65,7 @@ def test_uploads_are_bounded_and_a_bad_plan_is_told_what_to_change(client: Flask
     bad = upload(client, write_plan(demo_plans()[0]).replace(b'"fed_by": "w-screen"', b'"fed_by": "nobody"'))
     assert bad.status_code == 422
     assert "feeds nothing" in bad.text
-    assert "Name a pack" in bad.text
+    assert "Name a store" in bad.text
     assert upload(client, write_plan(demo_plans()[1])).status_code == 303
 
 

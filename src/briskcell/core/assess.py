@@ -55,7 +55,7 @@ class Assessment:
     @cached_property
     def runtimes(self) -> tuple[Runtime, ...]:
         """Runtime of each pack."""
-        return tuple(runtime(self.op, k) for k in range(len(self.plan.packs)))
+        return tuple(runtime(self.op, k) for k in range(len(self.plan.stores)))
 
     @cached_property
     def pack_index(self) -> int | None:
@@ -79,7 +79,7 @@ class Assessment:
     @cached_property
     def end_soc(self) -> float:
         """Where the packs themselves end play, whatever the boards do: headroom is asked down to here."""
-        ends = [reached(s, self.op.soc) for k in range(len(self.plan.packs)) for s in store_stops(self.op, k)
+        ends = [reached(s, self.op.soc) for k in range(len(self.plan.stores)) for s in store_stops(self.op, k)
                 if s.cause != "collapse"]  # fmt: skip
         return max((e for e in ends if e is not None), default=0.0)
 
@@ -87,7 +87,7 @@ class Assessment:
     def collapse(self) -> tuple[float, str] | None:
         """The fullest (state of charge, state) at which the build collapses before its pack ends; None if nowhere."""
         gone = self.op.flow.collapsed & (self.op.soc >= self.end_soc - 1e-9)
-        if not self.plan.packs or not gone.any():
+        if not self.plan.stores or not gone.any():
             return None
         point = int(np.flatnonzero(gone.any(axis=0))[0])
         return float(self.op.soc[point]), STATES[int(np.flatnonzero(gone[:, point])[0])]

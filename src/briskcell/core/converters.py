@@ -1,35 +1,36 @@
-"""Boost, buck and linear regulators: what they take, what they can deliver."""
+"""Boost, buck, buck-boost and linear regulators: what they take, give, and can deliver."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from briskcell.model.errors import FigureError
-from briskcell.model.parts import Converter, FixedEfficiency, LossModel
+from briskcell.model.parts import Converter, EfficiencyPoint, EfficiencyPoints, EfficiencyTable, FixedEfficiency, LossModel
 
 Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
 class Losses:
-    """Likely loss coefficients of a board: an efficiency, or standing, junction and resistive loss."""
+    """Likely loss coefficients of a board: an efficiency, a table of them, or standing, junction and resistive loss."""
 
     quiescent_a: float = 0.0
     drop_v: float = 0.0
     resistance_ohm: float = 0.0
     efficiency: float = 1.0
+    table: EfficiencyTable | None = None
 
 
 def losses_of(converter: Converter) -> Losses:
-    """The board's loss coefficients.
+    """The board's loss coefficients; efficiency points are fitted to the loss model.
 
     Parameters
     ----------
     converter : Converter
-        A boost, buck or linear regulator.
+        A boost, buck, buck-boost or linear regulator.
 
     Returns
     -------
@@ -41,10 +42,89 @@ def losses_of(converter: Converter) -> Losses:
         return Losses(loss.quiescent_a.likely, loss.drop_v.likely, loss.resistance_ohm.likely)
     if isinstance(loss, FixedEfficiency):
         return Losses(quiescent_a=converter.quiescent_a.likely, efficiency=loss.efficiency.likely)
+    if isinstance(loss, EfficiencyPoints):
+        return fit_losses(loss.points, converter.output_v.likely)
+    if isinstance(loss, EfficiencyTable):
+        return Losses(quiescent_a=converter.quiescent_a.likely, table=loss)
     return Losses(quiescent_a=converter.quiescent_a.likely)
 
 
-def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losses) -> Array:
+@cache
+def fit_losses(points: tuple[EfficiencyPoint, ...], output_v: float) -> Losses:
+    """Fit ``P_loss = V·quiescent + drop·I + resistance·I²`` to efficiency points by non-negative least squares [1]_.
+
+    Parameters
+    ----------
+    points : tuple of EfficiencyPoint
+        Input volts, output amperes and efficiency, one or more.
+    output_v : float
+        Output voltage. [V]
+
+    Returns
+    -------
+    Losses
+        Coefficients, none below zero. Each point counts by its share of loss, so light loads are met as well as heavy.
+
+    References
+    ----------
+    .. [1] C. L. Lawson, R. J. Hanson, Solving Least Squares Problems, SIAM, 1995, ch. 23.
+
+    Examples
+    --------
+    >>> from briskcell.model.parts import EfficiencyPoint
+    >>> one = EfficiencyPoint(input_v=3.7, output_a=1.0, efficiency=0.9)
+    >>> fitted = fit_losses((one,), 5.0)
+    >>> current = switching_input_current(5.0, 3.7, fitted)
+    >>> round(5.0 / (3.7 * float(current)), 6)
+    0.9
+    """
+    from scipy.optimize import nnls  # loaded only where a plan has points: it costs a tenth of a second
+
+    volts = np.array([p.input_v for p in points])
+    watts_out = np.array([p.output_a for p in points]) * output_v
+    watts_in = watts_out / np.array([p.efficiency for p in points])
+    amps = watts_in / volts
+    weight = 1.0 / watts_in
+    columns = np.stack([volts, amps, amps**2], axis=1) * weight[:, None]
+    coefficients, _ = nnls(columns, (watts_in - watts_out) * weight)
+    quiescent, drop, resistance = (float(c) for c in coefficients)
+    return Losses(quiescent, drop, resistance)
+
+
+def table_efficiency(table: EfficiencyTable, input_v: ArrayLike, output_a: ArrayLike) -> Array:
+    """Efficiency read from a table by straight lines in both directions, held at its edges.
+
+    Parameters
+    ----------
+    table : EfficiencyTable
+        Rows by input volts, columns by output amperes.
+    input_v, output_a : array_like
+        Operating points, broadcast together.
+
+    Returns
+    -------
+    ndarray
+        0 to 1.
+    """
+    values = np.asarray(table.efficiency)
+    volts, amps = np.broadcast_arrays(np.asarray(input_v, dtype=float), np.asarray(output_a, dtype=float))
+
+    def place(edges: tuple[float, ...], at: Array) -> tuple[NDArray[np.intp], Array]:
+        grid = np.asarray(edges)
+        if len(grid) == 1:
+            return np.zeros(at.shape, dtype=np.intp), np.zeros(at.shape)
+        low = np.clip(np.searchsorted(grid, at, side="right") - 1, 0, len(grid) - 2)
+        return low, np.clip((at - grid[low]) / (grid[low + 1] - grid[low]), 0.0, 1.0)
+
+    r, down = place(table.input_v, volts)
+    c, across = place(table.output_a, amps)
+    r1, c1 = np.minimum(r + 1, values.shape[0] - 1), np.minimum(c + 1, values.shape[1] - 1)
+    top = values[r, c] * (1 - across) + values[r, c1] * across
+    low = values[r1, c] * (1 - across) + values[r1, c1] * across
+    return np.asarray(top * (1 - down) + low * down)
+
+
+def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losses, output_a: ArrayLike = 0.0) -> Array:
     """Current a switching board takes to feed a power at its output.
 
     Power in is power out over efficiency, or power out plus standing, junction and resistive loss [1]_; the smaller
@@ -58,16 +138,13 @@ def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losse
         Voltage at the input terminals, above 0. [V]
     loss : Losses
         Loss coefficients.
+    output_a : array_like, broadcasts with output_w
+        Current out, read only where the efficiency is a table. [A]
 
     Returns
     -------
     ndarray, shape (...)
         Input current. [A] Where no current carries the load it is inf, so it fails every limit it is held against.
-
-    Raises
-    ------
-    FigureError
-        If a power is negative.
 
     References
     ----------
@@ -80,18 +157,47 @@ def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losse
     1.293
     """
     power, volts = np.asarray(output_w, dtype=float), np.asarray(input_v, dtype=float)
-    if (power < 0).any():
-        raise FigureError("output_w", "A load gives no power back.", fix="Give 0 W or more.")
-    demand = power / loss.efficiency + volts * loss.quiescent_a
     if loss.drop_v == 0.0 and loss.resistance_ohm == 0.0:
-        return np.asarray(demand / volts)
-    push = volts - loss.drop_v
-    under_root = push**2 - 4.0 * loss.resistance_ohm * demand
-    lost = (under_root < 0.0) | (push <= 0.0)
+        efficiency = loss.efficiency if loss.table is None else table_efficiency(loss.table, volts, output_a)
+        return np.asarray(power / (efficiency * volts) + loss.quiescent_a)
+    demand = power + volts * loss.quiescent_a
+    push = np.maximum(volts - loss.drop_v, 0.0)
+    under_root = push * push - (4.0 * loss.resistance_ohm) * demand
     # Not (-b + root) / 2a: this form keeps its digits, and stays finite, at zero resistance.
-    with np.errstate(divide="ignore"):
-        current = 2.0 * demand / (push + np.sqrt(np.where(lost, 0.0, under_root)))
-    return np.asarray(np.where(lost, np.inf, current))
+    below = push + np.sqrt(np.maximum(under_root, 0.0))
+    lost = (under_root < 0.0) | (push <= 0.0)
+    return np.asarray(np.where(lost, np.inf, 2.0 * demand / np.maximum(below, 1e-12)))
+
+
+def stiff_output_v(converter: Converter, input_v: ArrayLike, output_a: ArrayLike) -> Array:
+    """Voltage behind a board's output resistance, for what it gets at its input.
+
+    A boost fed above its output passes its input through; a buck or linear regulator fed too low follows its input,
+    less its drop-out: ``min(V_set, V_in − V_dropout − I·R_path)`` [1]_. A buck-boost holds its output.
+
+    Parameters
+    ----------
+    converter : Converter
+        The board.
+    input_v, output_a : array_like, shape (...)
+        Volts at the input and amperes out.
+
+    Returns
+    -------
+    ndarray, shape (...)
+        Volts.
+
+    References
+    ----------
+    .. [1] B. Hauke, Basic Calculation of a Buck Converter's Power Stage, TI SLVA477B, 2015.
+    """
+    volts, set_v = np.asarray(input_v, dtype=float), converter.output_v.likely
+    if converter.kind == "boost":
+        return np.asarray(np.maximum(volts, set_v))
+    if converter.kind == "buck_boost":
+        return np.full(volts.shape, set_v)
+    least = volts - converter.dropout_v.likely - converter.dropout_ohm.likely * np.asarray(output_a, dtype=float)
+    return np.asarray(np.minimum(np.maximum(least, 0.0), set_v))
 
 
 def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:
@@ -132,6 +238,7 @@ def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:
     if converter.kind == "buck":
         duty = np.clip(out_v / np.maximum(volts, 1e-9), 0.0, 1.0)
         return np.asarray(np.minimum(limit, switch - np.maximum(volts - out_v, 0.0) * duty * ripple_per_v / 2.0))
+    # A buck-boost steps up below its output and down above it; its switch carries the higher of the two currents.
     up = np.clip(typical_efficiency(converter) * volts / out_v, 0.0, 1.0)
     ripple = volts * (1.0 - up) * ripple_per_v
     return np.asarray(np.minimum(limit, np.maximum(switch - ripple / 2.0, 0.0) * up))
@@ -151,6 +258,8 @@ def typical_efficiency(converter: Converter) -> float:
         0 to 1; from the loss model at half its switch current, or as stated.
     """
     loss = losses_of(converter)
+    if loss.table is not None:
+        return float(np.mean(loss.table.efficiency))
     if loss.efficiency < 1.0 or converter.switch_current_a is None:
         return loss.efficiency
     amps, volts = converter.switch_current_a.likely / 2.0, 3.7

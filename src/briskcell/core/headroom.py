@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.model.parts import STATES, Converter, Link, Pack
+from briskcell.model.parts import STATES, Bank, Converter, Link, Pack
 from briskcell.model.plan import Margins
 
 from .converters import deliverable_a
@@ -80,19 +80,23 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
     return tuple(_worst(op, reach, *row) for row in _limited(op))
 
 
-def _limited(op: Operating) -> Iterator[tuple[Pack | Converter | Link, str, Array, Array, Array]]:
+def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, str, Array, Array, Array]]:
     flow, net = op.flow, op.network
-    n_packs, n_loads = len(net.packs), len(net.loads)
-    for k, pack in enumerate(op.plan.packs):
+    n_loads = len(net.loads)
+    for k, pack in enumerate(op.plan.stores):
         amps = flow.branch_a[..., k]
+        if isinstance(pack, Bank):
+            yield pack, "bank", amps, np.full(amps.shape, pack.output_limit_a.likely), op.store_v[..., k]
+        if not isinstance(pack, Pack):
+            continue
         cells = np.full(amps.shape, pack.cell.max_discharge_a.likely * pack.parallel)
-        yield pack, "cells", amps, cells, op.pack_v[..., k]
+        yield pack, "cells", amps, cells, op.store_v[..., k]
         if pack.protection is not None:
             trip = np.full(amps.shape, pack.protection.trip_a.likely)
-            yield pack, "protection", amps, trip, op.pack_v[..., k]
-    for k, link in enumerate(op.plan.links):
-        if link.rating_a is not None:
-            column = n_packs + len(net.converters) + k
+            yield pack, "protection", amps, trip, op.store_v[..., k]
+    for link in op.plan.links:
+        if link.rating_a is not None and link.id in net.branch:
+            column = net.branch[link.id]
             amps = flow.branch_a[..., column]
             at = flow.element_v[..., net.position[link.id]]
             yield link, link.kind, amps, np.full(amps.shape, link.rating_a.likely), at
@@ -103,7 +107,7 @@ def _limited(op: Operating) -> Iterator[tuple[Pack | Converter | Link, str, Arra
             yield converter, converter.kind, flow.output_a(k), limit, input_v
 
 
-def _worst(op: Operating, reach: NDArray[np.intp], part: Pack | Converter | Link, kind: str, demand: Array,
+def _worst(op: Operating, reach: NDArray[np.intp], part: Pack | Bank | Converter | Link, kind: str, demand: Array,
            limit: Array, at_v: Array) -> Headroom:  # fmt: skip
     # Where the whole build collapses no single part is to blame: the rule speaks of that by itself.
     gone = op.flow.collapsed

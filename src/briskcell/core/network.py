@@ -1,8 +1,9 @@
 """The power tree of a build, solved for every point of a batch at once.
 
-A plan's tree is cut at its stiff sources: packs, and the outputs of converters. Consumers (loads and converter inputs)
+A plan's tree is cut at its stiff sources: stores, and the outputs of converters. Consumers (loads and converter inputs)
 draw current through branches (the resistances in their way) from the source of their region. With ``B[c, b] = 1`` where
 consumer ``c`` draws through branch ``b``, one backward sweep is ``I @ B`` and one forward sweep ``(I @ B · R) @ B.T``.
+A return that several loads share is a branch of them all, in whatever region they lie.
 """
 
 from __future__ import annotations
@@ -14,18 +15,18 @@ from typing import cast
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from briskcell.model.parts import STATES, Converter, Fed, Link, Load
+from briskcell.model.parts import STATES, Converter, Fed, Link, Load, Supply
 from briskcell.model.plan import Plan
 
-from .converters import Losses, losses_of, switching_input_current
+from .converters import Losses, losses_of, stiff_output_v, switching_input_current
 from .wiring import link_resistance_ohm
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
 
-SWEEPS = 24
+SWEEPS = 14
 NEWTON_STEPS = 40
-TOLERANCE = 1e-10  # of the source voltage
+TOLERANCE = 1e-8  # of the source voltage
 FLOOR = 0.02  # of the source voltage; nothing works below, and a solution there is a collapse
 
 
@@ -37,12 +38,16 @@ class Draws:
     current_a: Array
     conductance_s: Array
 
+    def part(self, which: slice) -> Draws:
+        """Some of the first axis."""
+        return Draws(power_w=self.power_w[which], current_a=self.current_a[which], conductance_s=self.conductance_s[which])
+
 
 @dataclass(frozen=True)
 class Network:
     """The compiled tree of a plan: who draws through what. Ids in tuples, incidence in arrays."""
 
-    packs: tuple[str, ...]
+    stores: tuple[str, ...]
     loads: tuple[Load, ...]
     converters: tuple[Converter, ...]
     branches: tuple[str, ...]
@@ -52,13 +57,14 @@ class Network:
     element_of_consumer: Array
     source_of_consumer: NDArray[np.intp]
     source_of_element: NDArray[np.intp]
+    returns: tuple[int, ...]
     deepest_first: tuple[int, ...]
     fixed_ohm: Array
 
     @cached_property
     def consumer_of_source(self) -> Array:
         """Incidence of shape (n_consumers, n_sources)."""
-        out = np.zeros((len(self.source_of_consumer), len(self.packs) + len(self.converters)))
+        out = np.zeros((len(self.source_of_consumer), len(self.stores) + len(self.converters)))
         out[np.arange(len(self.source_of_consumer)), self.source_of_consumer] = 1.0
         return out
 
@@ -72,6 +78,11 @@ class Network:
         """Element id to its column."""
         return {name: k for k, name in enumerate(self.elements)}
 
+    @cached_property
+    def branch(self) -> dict[str, int]:
+        """Branch id to its column."""
+        return {name: k for k, name in enumerate(self.branches)}
+
 
 def compile_network(plan: Plan) -> Network:
     """Compile a plan's trees into incidence arrays.
@@ -79,74 +90,90 @@ def compile_network(plan: Plan) -> Network:
     Parameters
     ----------
     plan : Plan
-        A validated plan; its parts hang on packs without rings.
+        A validated plan; its parts hang on stores without rings. What hangs on a supply is no part of it.
 
     Returns
     -------
     Network
-        Branches are the packs' and converters' own resistances, then the links, in the order of the plan.
+        Branches are the stores' and converters' own resistances, then the links, in the order of the plan.
     """
-    packs = tuple(p.id for p in plan.packs)
-    branches = (*packs, *(c.id for c in plan.converters), *(k.id for k in plan.links))
+    stores = tuple(p.id for p in plan.stores)
+    fed = [p for p in plan.parts() if isinstance(p, Fed) and not _on_a_supply(plan, p)]
+    links = [p for p in fed if isinstance(p, Link)]
+    branches = (*stores, *(c.id for c in plan.converters), *(k.id for k in links))
     column = {name: k for k, name in enumerate(branches)}
-    sources = {name: k for k, name in enumerate((*packs, *(c.id for c in plan.converters)))}
-    fed = [p for p in plan.parts() if isinstance(p, Fed)]
-    elements = (*packs, *(p.id for p in fed))
+    sources = {name: k for k, name in enumerate((*stores, *(c.id for c in plan.converters)))}
+    elements = (*stores, *(p.id for p in fed))
+    place = {name: k for k, name in enumerate(elements)}
 
-    def path(at: str) -> tuple[str, list[int]]:
-        """Source of the region that a node lies in, and the branches from there to the node, the source's included."""
-        through = []
-        while at not in sources:
-            part = cast(Fed, plan.by_id[at])
-            if isinstance(part, Link):
-                through.append(column[part.id])
-            at = part.fed_by
-        return at, [*through, column[at]]
+    def path(at: str) -> list[str]:
+        """From a node up to the source of its region, both included."""
+        nodes = [at]
+        while nodes[-1] not in sources:
+            nodes.append(cast(Fed, plan.by_id[nodes[-1]]).fed_by)
+        return nodes
 
-    def incidence(nodes: list[str]) -> tuple[Array, NDArray[np.intp]]:
-        rows, region = np.zeros((len(nodes), len(branches))), np.zeros(len(nodes), dtype=np.intp)
-        for row, node in enumerate(nodes):
-            source, through = path(node)
-            rows[row, through] = 1.0
-            region[row] = sources[source]
-        return rows, region
+    def back(part: object) -> list[str]:
+        """The shared returns of a load, down to the source's negative."""
+        at, out = part.return_by if isinstance(part, Load) else None, []
+        while at is not None and at not in sources:
+            out.append(at)
+            at = cast(Fed, plan.by_id[at]).fed_by
+        return out
 
     consumers = (*plan.loads, *plan.converters)
-    of_consumer, source_of_consumer = incidence([c.fed_by for c in consumers])
-    of_element, source_of_element = incidence([e if not isinstance(plan.by_id[e], Load) else
-                                               cast(Load, plan.by_id[e]).fed_by for e in elements])  # fmt: skip
-    draws_through = np.zeros((len(consumers), len(elements)))
+    of_consumer = np.zeros((len(consumers), len(branches)))
+    through = np.zeros((len(consumers), len(elements)))
+    source_of_consumer = np.zeros(len(consumers), dtype=np.intp)
     for row, consumer in enumerate(consumers):
-        if row < len(plan.loads):
-            draws_through[row, elements.index(consumer.id)] = 1.0
-        at = consumer.fed_by
-        draws_through[row, elements.index(at)] = 1.0
-        while at not in sources:
-            at = cast(Fed, plan.by_id[at]).fed_by
-            draws_through[row, elements.index(at)] = 1.0
-    depth: dict[str, int] = {}
-    for converter in plan.converters:
-        at, steps = converter.fed_by, 0
-        while (part := plan.by_id[at]) and isinstance(part, Fed):
-            steps += isinstance(part, Converter)
-            at = part.fed_by
-        depth[converter.id] = steps
-    order = sorted(range(len(plan.converters)), key=lambda k: -depth[plan.converters[k].id])
-    fixed = [0.0] * len(packs) + [c.output_resistance_ohm.likely for c in plan.converters]
+        nodes, returns = path(consumer.fed_by), back(consumer)
+        own = [consumer.id] if isinstance(consumer, Load) else []
+        of_consumer[row, [column[n] for n in (*nodes, *returns) if n in column]] = 1.0
+        through[row, [place[n] for n in (*nodes, *returns, *own)]] = 1.0
+        source_of_consumer[row] = sources[nodes[-1]]
+    of_element = np.zeros((len(elements), len(branches)))
+    source_of_element = np.zeros(len(elements), dtype=np.intp)
+    for row, name in enumerate(elements):
+        part = plan.by_id[name]
+        nodes = path(part.fed_by if isinstance(part, Load) else name)
+        of_element[row, [column[n] for n in (*nodes, *back(part)) if n in column]] = 1.0
+        source_of_element[row] = sources[nodes[-1]]
+    returns_at = tuple(k for k, n in enumerate(elements) if isinstance(p := plan.by_id[n], Link) and p.kind == "return")
+    for row in returns_at:
+        # The rise of a return above the negative is the drop of its own chain alone, without the store's.
+        of_element[row, : len(sources)] = 0.0
+    order = sorted(range(len(plan.converters)), key=lambda k: -_depth(plan, plan.converters[k]))
+    fixed = [0.0] * len(stores) + [c.output_resistance_ohm.likely for c in plan.converters]
     return Network(
-        packs=packs,
+        stores=stores,
         loads=plan.loads,
         converters=plan.converters,
         branches=branches,
         elements=elements,
         branch_of_consumer=of_consumer,
         branch_of_element=of_element,
-        element_of_consumer=draws_through,
+        element_of_consumer=through,
         source_of_consumer=source_of_consumer,
         source_of_element=source_of_element,
+        returns=returns_at,
         deepest_first=tuple(order),
-        fixed_ohm=np.array(fixed + [link_resistance_ohm(k) for k in plan.links]),
+        fixed_ohm=np.array(fixed + [link_resistance_ohm(k) for k in links]),
     )
+
+
+def _on_a_supply(plan: Plan, part: Fed) -> bool:
+    at: object = part
+    while isinstance(at, Fed):
+        at = plan.by_id[at.fed_by]
+    return isinstance(at, Supply)
+
+
+def _depth(plan: Plan, converter: Converter) -> int:
+    at, steps = converter.fed_by, 0
+    while isinstance(part := plan.by_id[at], Fed):
+        steps += isinstance(part, Converter)
+        at = part.fed_by
+    return steps
 
 
 def draws_of(loads: tuple[Load, ...], state: str) -> Draws:
@@ -166,7 +193,7 @@ def draws_of(loads: tuple[Load, ...], state: str) -> Draws:
     """
     power, current, conductance = (np.zeros(len(loads)) for _ in range(3))
     for k, load in enumerate(loads):
-        likely = getattr(load.draw, state).likely
+        likely = getattr(load.draw, state).likely * setting_factor(load) ** (-1 if load.kind == "resistance_ohm" else 1)
         if load.kind == "power_w":
             power[k] = likely
         elif load.kind == "current_a":
@@ -174,6 +201,25 @@ def draws_of(loads: tuple[Load, ...], state: str) -> Draws:
         else:
             conductance[k] = 1.0 / likely
     return Draws(power_w=power, current_a=current, conductance_s=conductance)
+
+
+def setting_factor(load: Load) -> float:
+    """How much a load's settings leave of its draw: each governs a share of it, in proportion to its position.
+
+    Parameters
+    ----------
+    load : Load
+        With brightness, volume or the like.
+
+    Returns
+    -------
+    float
+        1 at full settings.
+    """
+    factor = 1.0
+    for s in load.settings:
+        factor *= 1.0 - s.share * (1.0 - s.position)
+    return max(factor, 1e-6)
 
 
 def stack(draws: list[Draws]) -> Draws:
@@ -210,9 +256,12 @@ class Flow:
 
     @cached_property
     def element_v(self) -> Array:
-        """Voltage at the output (of a load: at the terminals) of each element, shape (..., n_elements). [V]"""
-        drop = np.where(self.collapsed[..., None], 0.0, self.branch_a * self.branch_ohm)
-        volts = self.source_v[..., self.network.source_of_element] - drop @ self.network.branch_of_element.T
+        """Volts at each element, shape (..., n_elements): at its output, across a load's terminals, over a return."""
+        drop = np.where(self.collapsed[..., None], 0.0, self.branch_a) * self.branch_ohm
+        fallen = drop @ self.network.branch_of_element.T
+        volts = self.source_v[..., self.network.source_of_element] - fallen
+        for column in self.network.returns:
+            volts[..., column] = fallen[..., column]
         return cast(Array, np.where(self.collapsed[..., None], 0.0, volts))
 
     @cached_property
@@ -227,9 +276,9 @@ class Flow:
         """Power out of each element, shape (..., n_elements); 0 where nothing can be carried. [W]"""
         return self.element_v * np.where(self.collapsed[..., None], 0.0, self.element_a)
 
-    def pack_a(self, pack: int = 0) -> Array:
-        """Current out of a pack, shape (...). [A]"""
-        return self.branch_a[..., pack]
+    def store_a(self, store: int = 0) -> Array:
+        """Current out of a store, shape (...). [A]"""
+        return self.branch_a[..., store]
 
     def input_v(self, consumer: int) -> Array:
         """Voltage at a consumer's terminals; loads come first, then converters. [V]"""
@@ -237,10 +286,10 @@ class Flow:
 
     def output_a(self, converter: int) -> Array:
         """Current out of a converter. [A]"""
-        return self.branch_a[..., len(self.network.packs) + converter]
+        return self.branch_a[..., len(self.network.stores) + converter]
 
 
-def solve(network: Network, ocv_v: ArrayLike, pack_ohm: ArrayLike, draws: Draws) -> Flow:
+def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws, slow: Slow | None = None) -> Flow:
     """Solve a tree by backward/forward sweeps, every point of the batch at once.
 
     The sweep [1]_ starts from the sources' voltages and falls monotonically to the upper solution where loads draw
@@ -250,13 +299,15 @@ def solve(network: Network, ocv_v: ArrayLike, pack_ohm: ArrayLike, draws: Draws)
     Parameters
     ----------
     network : Network
-        Compiled tree with n_packs packs and n_loads loads.
-    ocv_v : array_like, shape (..., n_packs)
-        Open-circuit voltage of each pack. [V]
-    pack_ohm : array_like, shape (..., n_packs)
-        Resistance of each pack. [Ω]
+        Compiled tree with n_stores stores and n_loads loads.
+    ocv_v : array_like, shape (..., n_stores)
+        Open-circuit voltage of each store. [V]
+    store_ohm : array_like, shape (..., n_stores)
+        Resistance that a store's current meets at once. [Ω]
     draws : Draws
         Arrays of shape (..., n_loads).
+    slow : Slow, optional
+        Resistance that another point's current has polarised. Without it ``store_ohm`` is all.
 
     Returns
     -------
@@ -269,38 +320,61 @@ def solve(network: Network, ocv_v: ArrayLike, pack_ohm: ArrayLike, draws: Draws)
        meshed distribution and transmission networks, IEEE Trans. Power Systems 3(2), 1988. doi:10.1109/59.192932
     """
     ocv = np.asarray(ocv_v, dtype=float)
-    ohm = np.asarray(pack_ohm, dtype=float)
+    ohm = np.asarray(store_ohm, dtype=float)
     batch = np.broadcast_shapes(ocv.shape[:-1], ohm.shape[:-1], draws.power_w.shape[:-1])
-    n_packs = len(network.packs)
+    n_stores = len(network.stores)
     R = np.empty((*batch, len(network.branches)))
     R[...] = network.fixed_ohm
-    R[..., :n_packs] = ohm
-    given = _Given(network, np.broadcast_to(ocv, (*batch, n_packs)), R, draws)
-    V = given.start()
-    scale = np.maximum(np.abs(V), 1e-3)
+    R[..., :n_stores] = ohm
+    given = _Given(network, np.broadcast_to(ocv, (*batch, n_stores)), R, draws)
+    start = given.start()
+    X, scale = start, np.maximum(np.abs(start), 1e-3)
     settled = np.zeros(batch, dtype=bool)
     for _ in range(SWEEPS):
-        new = given.sweep(V)
-        settled = np.asarray((np.abs(new - V) <= TOLERANCE * scale).all(-1))
-        V = new
+        new, branch_a = given.sweep(X)
+        if slow is not None:
+            # Play polarises the cells; a peak rides on that. The offset settles along with the sweep.
+            given = given.with_ocv(np.broadcast_to(ocv, (*batch, n_stores)) - slow.drop_v(branch_a[..., :n_stores]))
+        settled = np.asarray((np.abs(new - X) <= TOLERANCE * scale).all(-1))
+        X = new
         if settled.all():
             break
     lost: Flags = np.asarray(~settled)
     if lost.any():
-        V[lost], unsolved = _newton(given.only(lost), V[lost], scale[lost])
+        X[lost], unsolved = _newton(given.only(lost), X[lost], scale[lost])
         lost[lost] = unsolved
-    lost = lost | (FLOOR * scale > V).any(-1)
-    return given.flow(V, lost)
+    lost = lost | (FLOOR * scale > X).any(-1)
+    if slow is not None:
+        lost = lost | lost[list(slow.from_row)]
+    return given.flow(X, lost)
+
+
+@dataclass(frozen=True, slots=True)
+class Slow:
+    """Polarisation on a batch whose first axis are load states: ``ohm`` times the current of row ``from_row[k]``.
+
+    A state that polarises itself has the resistance in ``store_ohm`` already, and ``ohm`` 0 in its row.
+    """
+
+    ohm: Array
+    from_row: tuple[int, ...]
+
+    def drop_v(self, store_a: Array) -> Array:
+        """Volts lost to polarisation, of the shape of the stores' currents."""
+        return self.ohm * np.minimum(store_a[list(self.from_row)], 1e3)
 
 
 @dataclass(frozen=True)
 class _Given:
-    """One batch to solve: its sources, resistances and draws."""
+    """One batch to solve. Its unknowns X are the consumers' volts, then the converters' stiff outputs."""
 
     network: Network
     ocv: Array
     R: Array
     draws: Draws
+
+    def with_ocv(self, ocv: Array) -> _Given:
+        return _Given(self.network, ocv, self.R, self.draws)
 
     def only(self, points: Flags) -> _Given:
         """The chosen points, flattened, with an axis for the columns of a Jacobian."""
@@ -314,63 +388,74 @@ class _Given:
         return _Given(self.network, pick(self.ocv), pick(self.R), draws)
 
     def start(self) -> Array:
-        """Every consumer at the unloaded voltage of its source."""
-        return self._sources(None)[..., self.network.source_of_consumer]
+        """Every consumer and every converter at its unloaded voltage."""
+        net = self.network
+        n, n_loads, n_stores = len(net.source_of_consumer), len(net.loads), len(net.stores)
+        sources = np.empty((*self.R.shape[:-1], n_stores + len(net.converters)))
+        sources[..., :n_stores] = self.ocv
+        for k in reversed(net.deepest_first):
+            at = sources[..., net.source_of_consumer[n_loads + k]]
+            sources[..., n_stores + k] = stiff_output_v(net.converters[k], at, 0.0)
+        X = np.empty((*self.R.shape[:-1], n + len(net.converters)))
+        X[..., :n] = sources[..., net.source_of_consumer]
+        X[..., n:] = sources[..., n_stores:]
+        return X
 
-    def _sources(self, V: Array | None) -> Array:
-        n_loads, n_packs = len(self.network.loads), len(self.network.packs)
-        batch = self.R.shape[:-1] if V is None else np.broadcast_shapes(self.R.shape[:-1], V.shape[:-1])
-        out = np.empty((*batch, n_packs + len(self.network.converters)))
-        out[..., :n_packs] = self.ocv
-        for k in reversed(self.network.deepest_first):
-            converter = self.network.converters[k]
-            set_v = converter.output_v.likely
-            # Before the first sweep a converter's input is taken unloaded.
-            if V is None:
-                at = out[..., self.network.source_of_consumer[n_loads + k]]
-            else:
-                at = V[..., n_loads + k]
-            if converter.kind == "boost":
-                out[..., n_packs + k] = np.maximum(set_v, at)
-            else:
-                out[..., n_packs + k] = np.minimum(set_v, np.maximum(at - converter.dropout_v.likely, 0.0))
+    def _sources(self, X: Array) -> Array:
+        n_stores = len(self.network.stores)
+        out = np.empty((*X.shape[:-1], n_stores + len(self.network.converters)))
+        out[..., :n_stores] = self.ocv
+        out[..., n_stores:] = X[..., len(self.network.source_of_consumer) :]
         return out
 
-    def currents(self, V: Array, sources: Array) -> Array:
+    def currents(self, X: Array, sources: Array) -> Array:
         """Backward: the current of every consumer at these voltages."""
-        net, n_loads, n_packs = self.network, len(self.network.loads), len(self.network.packs)
-        amps = np.zeros(V.shape)
-        floor = np.maximum(V, FLOOR * np.abs(sources[..., net.source_of_consumer]) + 1e-6)
+        net, n_loads, n_stores = self.network, len(self.network.loads), len(self.network.stores)
+        n = len(net.source_of_consumer)
+        amps = np.zeros((*X.shape[:-1], n))
+        floor = np.maximum(X[..., :n], FLOOR * np.abs(sources[..., net.source_of_consumer]) + 1e-6)
         load_v = floor[..., :n_loads]
         d = self.draws
         amps[..., :n_loads] = d.power_w / load_v + d.current_a + load_v * d.conductance_s
         for k in net.deepest_first:
-            out_a = amps @ net.consumer_of_source[:, n_packs + k]
+            out_a = amps @ net.consumer_of_source[:, n_stores + k]
             at, column = floor[..., n_loads + k], n_loads + k
             if net.converters[k].kind == "linear":
                 amps[..., column] = out_a + net.losses[k].quiescent_a
             else:
-                taken = switching_input_current(np.maximum(out_a, 0.0) * sources[..., n_packs + k], at, net.losses[k])
+                taken = switching_input_current(out_a * sources[..., n_stores + k], at, net.losses[k], out_a)
                 # Past what its own loss lets through: ask for enough to drive the sweep down, never for inf.
-                amps[..., column] = np.where(np.isinf(taken), 1e3, taken)
+                amps[..., column] = np.minimum(taken, 1e3)
         return amps
 
-    def sweep(self, V: Array) -> Array:
-        """Backward and forward once."""
-        sources = self._sources(V)
-        amps = self.currents(V, sources)
-        B = self.network.branch_of_consumer
-        return sources[..., self.network.source_of_consumer] - ((amps @ B) * self.R) @ B.T
+    def sweep(self, X: Array) -> tuple[Array, Array]:
+        """Backward and forward once: the new unknowns, and the branches' currents on the way."""
+        net = self.network
+        n, n_loads, n_stores = len(net.source_of_consumer), len(net.loads), len(net.stores)
+        sources = self._sources(X)
+        amps = self.currents(X, sources)
+        B = net.branch_of_consumer
+        branch_a = amps @ B
+        new = np.empty(X.shape)
+        fallen = (branch_a * self.R) @ B.T
+        # A shallower converter's new output feeds the deeper ones in the same sweep.
+        for k in reversed(net.deepest_first):
+            at = sources[..., net.source_of_consumer[n_loads + k]] - fallen[..., n_loads + k]
+            sources[..., n_stores + k] = stiff_output_v(net.converters[k], at, branch_a[..., n_stores + k])
+        new[..., :n] = sources[..., net.source_of_consumer] - fallen
+        new[..., n:] = sources[..., n_stores:]
+        return new, branch_a
 
-    def flow(self, V: Array, lost: Flags) -> Flow:
+    def flow(self, X: Array, lost: Flags) -> Flow:
         """The settled batch; a lost point shows 0 V and inf A."""
-        sources = self._sources(V)
-        amps = self.currents(V, sources)
+        n = len(self.network.source_of_consumer)
+        sources = self._sources(X)
+        amps = self.currents(X, sources)
         branch = amps @ self.network.branch_of_consumer
         gone = lost[..., None]
         return Flow(
             network=self.network,
-            consumer_v=np.where(gone, 0.0, V),
+            consumer_v=np.where(gone, 0.0, X[..., :n]),
             consumer_a=np.where(gone, np.inf, amps),
             branch_a=np.where(gone, np.inf, branch),
             branch_ohm=self.R,
@@ -379,22 +464,22 @@ class _Given:
         )
 
 
-def _newton(given: _Given, V: Array, scale: Array) -> tuple[Array, Flags]:
-    """Newton's method on ``V − sweep(V) = 0`` for points of shape (m, n); True where none is found.
+def _newton(given: _Given, X: Array, scale: Array) -> tuple[Array, Flags]:
+    """Newton's method on ``X − sweep(X) = 0`` for points of shape (m, n); True where none is found.
 
     The Jacobian comes by differences, all columns in one batch. Started above the upper solution it falls to it
     monotonically; a point that leaves the range of sensible voltages, or has not settled at the end, is lost.
     """
-    n = V.shape[-1]
-    V = np.clip(V, FLOOR * scale, scale)
+    n = X.shape[-1]
+    X = np.clip(X, FLOOR * scale, scale)
     step = 1e-7 * scale
     eye = np.eye(n)
-    settled = np.zeros(V.shape[0], dtype=bool)
+    settled = np.zeros(X.shape[0], dtype=bool)
     for _ in range(NEWTON_STEPS):
-        points = np.concatenate([V[:, None, :], V[:, None, :] + eye * step[:, None, :]], axis=1)
-        swept = given.sweep(points)
-        residual = V - swept[:, 0, :]
-        settled = np.asarray((np.abs(residual) <= 1e-9 * scale).all(-1))
+        points = np.concatenate([X[:, None, :], X[:, None, :] + eye * step[:, None, :]], axis=1)
+        swept, _ = given.sweep(points)
+        residual = X - swept[:, 0, :]
+        settled = np.asarray((np.abs(residual) <= TOLERANCE * scale).all(-1))
         if settled.all():
             break
         slope = (swept[:, 1:, :] - swept[:, :1, :]) / step[:, :, None]
@@ -402,8 +487,8 @@ def _newton(given: _Given, V: Array, scale: Array) -> tuple[Array, Flags]:
         singular = np.abs(np.linalg.det(jacobian)) < 1e-12
         jacobian[singular] = eye
         move = np.linalg.solve(jacobian, residual[..., None])[..., 0]
-        V = np.where(settled[:, None], V, np.clip(V - move, FLOOR * scale / 2, scale))
-    return V, ~settled
+        X = np.where(settled[:, None], X, np.clip(X - move, FLOOR * scale / 2, scale))
+    return X, ~settled
 
 
 def state_draws(network: Network) -> Draws:

@@ -10,24 +10,23 @@ from numpy.typing import NDArray
 
 from briskcell.model.plan import Plan
 
-from .network import Draws, Flow, Network, compile_network, solve, state_draws
-from .stores import PackCurves, pack_curves
+from .network import Flow, Network, Slow, compile_network, solve, state_draws
+from .stores import StoreCurves, store_curves
 
 Array = NDArray[np.float64]
 GRID = np.linspace(1.0, 0.0, 101)
-STEADY, PEAK = slice(0, 2), 2
 
 
 @dataclass(frozen=True)
 class Operating:
     """A plan solved at rest, in play and at the peak, over states of charge from full to empty.
 
-    Arrays have shape (3, n_soc): states in the order of ``STATES``, charge falling. All packs step together.
+    Arrays have shape (3, n_soc): states in the order of ``STATES``, charge falling. All stores step together.
     """
 
     plan: Plan
     network: Network
-    curves: tuple[PackCurves, ...]
+    curves: tuple[StoreCurves, ...]
     flow: Flow
 
     @property
@@ -36,8 +35,8 @@ class Operating:
         return self.curves[0].soc if self.curves else GRID
 
     @cached_property
-    def pack_v(self) -> Array:
-        """Terminal volts of each pack, shape (3, n_soc, n_packs)."""
+    def store_v(self) -> Array:
+        """Terminal volts of each store, shape (3, n_soc, n_stores)."""
         return self.flow.element_v[..., : len(self.curves)]
 
     @cached_property
@@ -54,7 +53,7 @@ class Operating:
         return amps * self.flow.consumer_v[..., :n]
 
 
-def operate(plan: Plan, soc: Array = GRID, temperature_c: float = 25.0) -> Operating:
+def operate(plan: Plan, soc: Array = GRID, temperature_c: float | None = None) -> Operating:
     """Solve a plan over its states of charge and load states.
 
     Rest and play are steady and meet the packs' whole resistance; a peak rides on play, with the fast part alone.
@@ -65,8 +64,8 @@ def operate(plan: Plan, soc: Array = GRID, temperature_c: float = 25.0) -> Opera
         The build.
     soc : ndarray, shape (n,)
         States of charge, falling from full.
-    temperature_c : float
-        Temperature of the cells. [°C]
+    temperature_c : float, optional
+        Temperature of the cells; the brief's where not given. [°C]
 
     Returns
     -------
@@ -74,30 +73,14 @@ def operate(plan: Plan, soc: Array = GRID, temperature_c: float = 25.0) -> Opera
         Solved arrays of shape (3, n).
     """
     network = compile_network(plan)
-    curves = tuple(pack_curves(p, soc, temperature_c) for p in plan.packs)
+    cells_c = plan.brief.cells_c if temperature_c is None else temperature_c
+    curves = tuple(store_curves(p, soc, cells_c) for p in plan.stores)
     shape = (len(soc), 0)
-    ocv = np.stack([c.ocv_v for c in curves], -1) if curves else np.empty(shape)
-    fast = np.stack([c.fast_ohm for c in curves], -1) if curves else np.empty(shape)
-    slow = np.stack([c.slow_ohm for c in curves], -1) if curves else np.empty(shape)
-    draws = state_draws(network)
-    steady = solve(network, ocv, fast + slow, _states(draws, STEADY))
-    play_a = np.where(steady.collapsed[1][:, None], 0.0, steady.branch_a[1][:, : len(curves)])
-    peak = solve(network, (ocv - slow * play_a)[None], fast, _states(draws, slice(PEAK, PEAK + 1)))
-    return Operating(plan, network, curves, _joined(steady, peak))
-
-
-def _states(draws: Draws, which: slice) -> Draws:
-    return Draws(power_w=draws.power_w[which], current_a=draws.current_a[which], conductance_s=draws.conductance_s[which])
-
-
-def _joined(steady: Flow, peak: Flow) -> Flow:
-    return Flow(
-        network=steady.network,
-        consumer_v=np.concatenate([steady.consumer_v, peak.consumer_v]),
-        consumer_a=np.concatenate([steady.consumer_a, peak.consumer_a]),
-        branch_a=np.concatenate([steady.branch_a, peak.branch_a]),
-        branch_ohm=np.concatenate([steady.branch_ohm, peak.branch_ohm]),
-        source_v=np.concatenate([steady.source_v, peak.source_v]),
-        # A peak cannot be carried where play itself collapses.
-        collapsed=np.concatenate([steady.collapsed, peak.collapsed | steady.collapsed[1:2]]),
+    ocv, fast, slow = (
+        np.stack([getattr(c, name) for c in curves], -1) if curves else np.empty(shape)
+        for name in ("ocv_v", "fast_ohm", "slow_ohm")
     )
+    none = np.zeros(slow.shape)
+    riding = Slow(np.stack([none, none, slow]), (0, 1, 1))
+    flow = solve(network, ocv, np.stack([fast + slow, fast + slow, fast]), state_draws(network), riding)
+    return Operating(plan, network, curves, flow)

@@ -50,14 +50,14 @@ class Runtime:
 
 def store_stops(op: Operating, pack: int) -> Iterator[Stop]:
     """The stops that a pack itself sets: its cut-off, and a draw it cannot carry at all."""
-    curves, part = op.curves[pack], op.plan.packs[pack]
+    curves, part = op.curves[pack], op.plan.stores[pack]
     lived = lived_states(op)
     guarded = curves.cutoff_is_protection
     yield Stop(
         cause="protection cut-off" if guarded else "cell cut-off",
         element=part.id,
         words=f"the {'protection board cuts off' if guarded else 'cells are empty'} at {curves.cutoff_v:.2f} V",
-        margin=op.pack_v[..., pack] - curves.cutoff_v,
+        margin=op.store_v[..., pack] - curves.cutoff_v,
         states=lived if guarded else tuple(s for s in lived if s < 2) or lived,
     )
     yield Stop(
@@ -186,7 +186,7 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
         hours=None if idle else ran,
         stop_soc=at,
         stop_cause=stop.cause if stop else "empty",
-        stop_element=stop.element if stop else op.plan.packs[pack].id,
+        stop_element=stop.element if stop else op.plan.stores[pack].id,
         stop_words=stop.words if stop else "the pack is empty",
         energy_wh=curves.energy_wh,
         stranded_wh=max(_between(soc, curves.ocv_v, at, own_end) * curves.capacity_ah, 0.0),

@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from briskcell.model.parts import FixedEfficiency, LossModel
+from briskcell.model.figure import Figure
+from briskcell.model.parts import Capacitor, FixedEfficiency, LossModel, Pack
+from briskcell.model.plan import Store
 
 from .draw import DrawReport, pert_sigma
 from .operating import Operating
@@ -20,6 +22,24 @@ class Range:
     low: float
     likely: float
     high: float
+
+
+def capacity_figure(store: Store) -> Figure:
+    """The figure that says how much a store holds.
+
+    Parameters
+    ----------
+    store : Pack, Capacitor or Bank
+        The store.
+
+    Returns
+    -------
+    Figure
+        Amp-hours of a cell, farads, or watt-hours.
+    """
+    if isinstance(store, Pack):
+        return store.cell.capacity_ah
+    return store.capacitance_f if isinstance(store, Capacitor) else store.cells_wh
 
 
 def runtime_range(op: Operating, draw: DrawReport, hours: float, pack: int = 0) -> Range:
@@ -48,7 +68,7 @@ def runtime_range(op: Operating, draw: DrawReport, hours: float, pack: int = 0) 
     ----------
     .. [1] JCGM 100:2008, Guide to the expression of uncertainty in measurement, 5.1.
     """
-    variance = draw.relative_sigma**2 + pert_sigma(op.plan.packs[pack].cell.capacity_ah) ** 2
+    variance = draw.relative_sigma**2 + pert_sigma(capacity_figure(op.plan.stores[pack])) ** 2
     for converter in op.plan.converters:
         if isinstance(converter.loss, FixedEfficiency):
             variance += pert_sigma(converter.loss.efficiency) ** 2

@@ -1,4 +1,4 @@
-"""What a pack holds: volts and resistance over state of charge, charge and energy."""
+"""What a store holds: volts and resistance over state of charge, charge and energy."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from briskcell.model.parts import Pack
+from briskcell.model.parts import Bank, Capacitor, Cell, CellString, Pack
+from briskcell.model.plan import Store
 
 Array = NDArray[np.float64]
 ROOM_K = 298.15
@@ -38,8 +39,8 @@ def cold_factor(temperature_c: float, b_k: float) -> float:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class PackCurves:
-    """A pack over a grid of states of charge: arrays of the grid's shape, pack volts and pack ohms."""
+class StoreCurves:
+    """A store over a grid of states of charge: arrays of the grid's shape, volts and ohms at its terminals."""
 
     soc: Array
     ocv_v: Array
@@ -60,11 +61,95 @@ class PackCurves:
         return abs(float(np.trapezoid(self.ocv_v, self.soc))) * self.capacity_ah
 
 
-def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> PackCurves:
-    """Volts and ohms of a pack of equal cells over states of charge.
+def store_curves(store: Store, soc: ArrayLike, temperature_c: float = 25.0) -> StoreCurves:
+    """Volts and ohms of a store over states of charge.
+
+    Parameters
+    ----------
+    store : Pack, Capacitor or Bank
+        The store.
+    soc : array_like, shape (n,)
+        States of charge, 0 to 1.
+    temperature_c : float
+        Temperature of its cells. [°C]
+
+    Returns
+    -------
+    StoreCurves
+        Arrays of shape (n,).
+    """
+    grid = np.asarray(soc, dtype=float)
+    if isinstance(store, Pack):
+        return pack_curves(store, grid, temperature_c)
+    if isinstance(store, Capacitor):
+        return capacitor_curves(store, grid)
+    return bank_curves(store, grid)
+
+
+def capacitor_curves(cap: Capacitor, grid: Array) -> StoreCurves:
+    """A supercapacitor: its voltage falls in proportion to its charge, so ``E = ½·C·V²`` [1]_.
+
+    Parameters
+    ----------
+    cap : Capacitor
+        Capacitance, series resistance, voltage when full.
+    grid : ndarray, shape (n,)
+        Charge over full charge.
+
+    Returns
+    -------
+    StoreCurves
+        Without a cut-off of its own.
+
+    References
+    ----------
+    .. [1] B. E. Conway, Electrochemical Supercapacitors, Springer, 1999, ch. 2.
+    """
+    return StoreCurves(
+        soc=grid,
+        ocv_v=grid * cap.full_v,
+        fast_ohm=np.full(grid.shape, cap.esr_ohm.likely),
+        slow_ohm=np.zeros(grid.shape),
+        capacity_ah=cap.capacitance_f.likely * cap.full_v / 3600.0,
+        cutoff_v=0.0,
+        cutoff_is_protection=False,
+    )
+
+
+def bank_curves(bank: Bank, grid: Array) -> StoreCurves:
+    """A power bank: a stiff output, and the energy of its cells less its converter's loss.
+
+    Parameters
+    ----------
+    bank : Bank
+        Rated energy, efficiency, output.
+    grid : ndarray, shape (n,)
+        Energy left over full.
+
+    Returns
+    -------
+    StoreCurves
+        Flat volts; the capacity is what its output gives.
+    """
+    volts = bank.output_v.likely
+    return StoreCurves(
+        soc=grid,
+        ocv_v=np.full(grid.shape, volts),
+        fast_ohm=np.full(grid.shape, bank.output_resistance_ohm.likely),
+        slow_ohm=np.zeros(grid.shape),
+        capacity_ah=bank.cells_wh.likely * bank.efficiency.likely / volts,
+        cutoff_v=0.0,
+        cutoff_is_protection=True,
+    )
+
+
+def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> StoreCurves:
+    """Volts and ohms of a pack over states of charge.
 
     ``V·S``, ``Q·P``, ``r·S/P`` [1]_; the tables are read by straight lines, and held beyond their ends, except the
-    resistance, which goes on rising towards empty with its last slope.
+    resistance, which goes on rising towards empty with its last slope. Unequal strings in parallel rest at one
+    voltage, so each stands at the state of charge that its own table gives that voltage; together they are the source
+    ``Σ(V/r)/Σ(1/r)`` behind ``1/Σ(1/r)``.
 
     Parameters
     ----------
@@ -77,7 +162,7 @@ def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> Pack
 
     Returns
     -------
-    PackCurves
+    StoreCurves
         Arrays of shape (n,). The lower cut-off is the higher of the cell's own and the protection board's.
 
     References
@@ -85,21 +170,59 @@ def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> Pack
     .. [1] G. L. Plett, Battery Management Systems, vol. I, Artech House, 2015, ch. 2.
     """
     grid = np.asarray(soc, dtype=float)
-    cell, series, parallel = pack.cell, pack.series, pack.parallel
-    per_pack = series / parallel
-    warm = cold_factor(temperature_c, cell.cold_b_k)
-    scale = cell.resistance_ohm.likely * warm * per_pack
+    strings = pack.strings or (CellString(cell=pack.cell),)
+    copies = 1 if pack.strings else pack.parallel
     extra = pack.link_resistance_ohm.likely + (pack.protection.resistance_ohm.likely if pack.protection else 0.0)
     guard_v = pack.protection.cutoff_cell_v if pack.protection else 0.0
-    return PackCurves(
+    empty_v = max(s.cell.empty_v for s in strings)
+    at = string_charges(tuple(s.cell for s in strings), grid)
+    solved = [_string(s, pack.series, w, temperature_c) for s, w in zip(strings, at, strict=True)]
+    volts, fast, slow = (np.stack([one[k] for one in solved]) for k in range(3))
+    conductance = 1.0 / np.maximum(fast + slow, 1e-9)
+    together_fast = 1.0 / (copies / np.maximum(fast, 1e-9)).sum(axis=0)
+    share = conductance / conductance.sum(axis=0)
+    ocv = (volts * share).sum(axis=0) if pack.ocv_v is None else np.full(grid.shape, pack.ocv_v)
+    return StoreCurves(
         soc=grid,
-        ocv_v=series * np.interp(grid, cell.ocv.soc, cell.ocv.value),
-        fast_ohm=scale * rising(grid, cell.fast.soc, cell.fast.value) + extra,
-        slow_ohm=scale * rising(grid, cell.slow.soc, cell.slow.value),
-        capacity_ah=cell.capacity_ah.likely * cell.health * parallel,
-        cutoff_v=series * max(cell.empty_v, guard_v),
-        cutoff_is_protection=guard_v > cell.empty_v,
+        ocv_v=ocv,
+        fast_ohm=together_fast + extra,
+        slow_ohm=1.0 / (copies * conductance).sum(axis=0) - together_fast,
+        capacity_ah=copies * sum(s.cell.capacity_ah.likely * s.cell.health for s in strings),
+        cutoff_v=pack.series * max(empty_v, guard_v),
+        cutoff_is_protection=guard_v > empty_v,
     )
+
+
+def _string(string: CellString, series: int, soc: Array, temperature_c: float) -> tuple[Array, Array, Array]:
+    """Volts, fast and slow ohms of one string at its own states of charge."""
+    cell = string.cell
+    scale = cell.resistance_ohm.likely * cold_factor(temperature_c, cell.cold_b_k) * series
+    volts = np.full(soc.shape, string.ocv_v) if string.ocv_v is not None else series * np.interp(soc, cell.ocv.soc, cell.ocv.value)
+    return volts, scale * rising(soc, cell.fast.soc, cell.fast.value), scale * rising(soc, cell.slow.soc, cell.slow.value)
+
+
+def string_charges(cells: tuple[Cell, ...], grid: Array) -> list[Array]:
+    """State of charge of each of several cells that rest at one voltage, over the state of charge of them all.
+
+    Parameters
+    ----------
+    cells : tuple of Cell
+        One of each string.
+    grid : ndarray, shape (n,)
+        Charge left in all strings over their charge when full.
+
+    Returns
+    -------
+    list of ndarray, shape (n,)
+        One for each cell; the grid itself where all cells are the same, or a table is flat.
+    """
+    if all(c == cells[0] for c in cells) or any(min(np.diff(c.ocv.value)) <= 0 for c in cells):
+        return [grid for _ in cells]
+    volts = np.linspace(min(c.ocv.value[0] for c in cells), max(c.ocv.value[-1] for c in cells), 801)
+    own = [np.interp(volts, c.ocv.value, c.ocv.soc) for c in cells]
+    held = np.array([c.capacity_ah.likely * c.health for c in cells])
+    together = (np.stack(own) * held[:, None]).sum(axis=0) / held.sum()
+    return [np.interp(grid, together, s) for s in own]
 
 
 def rising(grid: Array, soc: tuple[float, ...], value: tuple[float, ...]) -> Array:

@@ -84,5 +84,23 @@ def link_resistance_ohm(link: Link) -> float:
     """
     if link.resistance_ohm is not None:
         return link.resistance_ohm.likely
-    section = link.section_mm2 if link.section_mm2 is not None else awg_section_mm2(link.awg or 0.0)
-    return wire_resistance_ohm(link.length_m or 0.0, section, link.conductors, link.temperature_c)
+    conductors = 1 if link.kind == "return" else link.conductors
+    return wire_resistance_ohm(link.length_m or 0.0, link_section_mm2(link), conductors, link.temperature_c)
+
+
+def link_section_mm2(link: Link) -> float:
+    """Copper section of one conductor of a link: as given, of its gauge, or of its trace.
+
+    Parameters
+    ----------
+    link : Link
+        A wire, return or trace.
+
+    Returns
+    -------
+    float
+        Section. [mm²]
+    """
+    if link.kind == "trace":
+        return (link.trace_width_mm or 0.0) * link.copper_um * 1e-3
+    return link.section_mm2 if link.section_mm2 is not None else awg_section_mm2(link.awg or 0.0)

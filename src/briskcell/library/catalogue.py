@@ -103,7 +103,7 @@ def read_classes(kind: str, text: str, chemistries: dict[str, Any]) -> tuple[Par
             row |= chemistry_fields(chemistries[row["chemistry"]])
         if kind == "loads":
             row["window"]["source"] = source
-        row |= {"part_class": key} | {k: v for k, v in NOWHERE.items() if k in fields}
+        row |= {"part_class": key} | {k: v for k, v in NOWHERE.items() if k in fields and fields[k].is_required()}
         row |= {"id": key} if "id" in fields else {}
         try:
             out.append(PartClass(key, kind, group, KINDS[kind].model_validate(row)))

@@ -8,6 +8,7 @@ from pydantic import Field, StringConstraints, model_validator
 
 from .errors import FigureError
 from .figure import (
+    Amp,
     AmpHours,
     Amps,
     AmpsAbove,
@@ -16,6 +17,7 @@ from .figure import (
     Document,
     Efficiency,
     Figure,
+    Grade,
     Grams,
     KelvinPerWatt,
     Metres,
@@ -32,7 +34,7 @@ from .figure import (
 from .units import Unit
 
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_-]{0,47}$")]
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
 STATES = ("rest", "play", "peak")
 
 
@@ -96,13 +98,42 @@ class ResistanceStates(Document):
     peak: OhmsAbove
 
 
+class Setting(Document):
+    """A knob that scales a draw, such as brightness or volume: its position, and the share of the draw it governs."""
+
+    name: Name
+    position: Share = 1.0
+    share: Share = 0.5
+
+
+class Inrush(Document):
+    """What a part takes in the first moment: the capacitance it charges, and the amperes it can pull."""
+
+    capacitance_f: Annotated[Figure, Unit("F", at_least=0, at_most=1)]
+    peak_a: Amps
+
+
 class Load(Fed):
-    """A part that eats current: as constant power, constant current or a resistance. Exactly one of the three."""
+    """A part that eats current: as constant power, constant current or a resistance. Exactly one of the three.
+
+    ``return_by`` names a link of kind ``return`` that its current shares on the way back; ``logic_v`` is the level of
+    its signals, ``driven_by`` the part that drives them.
+    """
 
     power_w: PowerStates | None = None
     current_a: CurrentStates | None = None
     resistance_ohm: ResistanceStates | None = None
     window: Window
+    return_by: Id | None = None
+    settings: tuple[Setting, ...] = ()
+    inrush: Inrush | None = None
+    logic_v: Volt | None = None
+    driven_by: Id | None = None
+    theta_k_per_w: KelvinPerWatt | None = None
+    limit_c: Celsius | None = None
+    measures_battery: bool = False
+    mass_g: Grams | None = None
+    cost: Money | None = None
 
     @model_validator(mode="after")
     def _one_kind(self) -> Self:
@@ -144,6 +175,45 @@ class LossModel(Document):
     resistance_ohm: Ohms
 
 
+class EfficiencyPoint(Document):
+    """One efficiency as a board's page gives it."""
+
+    input_v: Volt
+    output_a: Amp
+    efficiency: Annotated[float, Unit("", above=0, at_most=1)]
+
+
+class EfficiencyPoints(Document):
+    """Points that the loss model is fitted to."""
+
+    kind: Literal["points"] = "points"
+    points: Annotated[tuple[EfficiencyPoint, ...], Field(min_length=1, max_length=200)]
+    grade: Grade = "sheet"
+    source: Words = "no source given"
+
+
+class EfficiencyTable(Document):
+    """Efficiency over input volts (rows) and output amperes (columns), read by straight lines and held at its edges."""
+
+    kind: Literal["table"] = "table"
+    input_v: Annotated[tuple[Volt, ...], Field(min_length=1, max_length=60)]
+    output_a: Annotated[tuple[Amp, ...], Field(min_length=1, max_length=60)]
+    efficiency: tuple[tuple[Annotated[float, Unit("", above=0, at_most=1)], ...], ...]
+    grade: Grade = "sheet"
+    source: Words = "no source given"
+
+    @model_validator(mode="after")
+    def _whole(self) -> Self:
+        if len(self.efficiency) != len(self.input_v) or any(len(r) != len(self.output_a) for r in self.efficiency):
+            raise FigureError("efficiency", "The table is not one row an input voltage, one column a current.", fix="Fill it.")
+        if list(self.input_v) != sorted(set(self.input_v)) or list(self.output_a) != sorted(set(self.output_a)):
+            raise FigureError("input_v", "The edges of the table do not rise.", fix="Sort them, each once.")
+        return self
+
+
+Loss = Annotated[FixedEfficiency | LossModel | EfficiencyPoints | EfficiencyTable, Field(discriminator="kind")]
+
+
 class Converter(Fed):
     """A board that makes one voltage from another.
 
@@ -151,20 +221,24 @@ class Converter(Fed):
     ``output_limit_a`` a limit its sheet states at the output.
     """
 
-    kind: Literal["boost", "buck", "linear"]
+    kind: Literal["boost", "buck", "buck_boost", "linear"]
     output_v: Volts
     output_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="taken as stiff")
-    loss: Annotated[FixedEfficiency | LossModel, Field(discriminator="kind")] | None = None
+    loss: Loss | None = None
     quiescent_a: Amps = Figure(low=0, likely=0, high=0, source="not counted")
     switch_current_a: AmpsAbove | None = None
     output_limit_a: AmpsAbove | None = None
     inductance_h: Annotated[Figure, Unit("H", above=0, at_most=1)] | None = None
     frequency_hz: Annotated[Figure, Unit("Hz", above=0, at_most=1e8)] | None = None
     lockout_v: Volt | None = None
+    restart_v: Volt | None = None
     input_max_v: Volt | None = None
     dropout_v: Annotated[Figure, Unit("V", at_least=0, at_most=5)] = Figure(low=0, likely=0, high=0, source="not counted")
+    dropout_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
     thermal_k_per_w: KelvinPerWatt | None = None
+    junction_max_c: Celsius = 125.0
     off_current_a: Amps | None = None
+    combined_with: Id | None = None
     cost: Money | None = None
 
     @model_validator(mode="after")
@@ -177,13 +251,15 @@ class Converter(Fed):
 
 
 class Link(Fed):
-    """A wire, switch, fuse, plug or power-path switch: resistance in the way of the current.
+    """A wire, switch, fuse, plug, trace, flat cable, power-path switch or shared return: resistance in the way.
+
+    A return leads from its loads back to the negative of the pack that ``fed_by`` names.
 
     A wire's resistance follows from its length, gauge (``awg``) or section and its number of conductors in the
     path; ``resistance_ohm`` given replaces that, as a measurement does.
     """
 
-    kind: Literal["wire", "switch", "fuse", "plug", "path"]
+    kind: Literal["wire", "switch", "fuse", "plug", "path", "trace", "flat", "return"]
     resistance_ohm: Ohms | None = None
     length_m: Metres | None = None
     awg: Annotated[float, Unit("AWG", at_least=0, at_most=44)] | None = None
@@ -191,17 +267,24 @@ class Link(Fed):
     conductors: Annotated[int, Field(ge=1, le=16)] = 2
     temperature_c: Celsius = 20.0
     rating_a: AmpsAbove | None = None
+    strands_in_bundle: Annotated[int, Field(ge=1, le=40)] = 1
+    insulation_c: Celsius = 80.0
+    contacts: Annotated[int, Field(ge=1, le=60)] = 1
+    trace_width_mm: Millimetres | None = None
+    copper_um: Annotated[float, Unit("µm", above=0, at_most=500)] = 35.0
+    resettable: bool = False
+    run_m: Metres | None = None
     cost: Money | None = None
 
     @model_validator(mode="after")
     def _has_resistance(self) -> Self:
-        if self.resistance_ohm is None and not (
-            self.kind == "wire" and self.length_m is not None and (self.awg is None) != (self.section_mm2 is None)
-        ):
+        copper = self.kind in ("wire", "return") and (self.awg is None) != (self.section_mm2 is None)
+        trace = self.kind == "trace" and self.trace_width_mm is not None
+        if self.resistance_ohm is None and not (self.length_m is not None and (copper or trace)):
             raise FigureError(
                 "resistance_ohm",
                 f"The resistance of {self.name} does not follow from what is given.",
-                fix="Give resistance_ohm, or for a wire length_m and one of awg, section_mm2.",
+                fix="Give resistance_ohm; or length_m and one of awg, section_mm2; or of a trace length_m and trace_width_mm.",
             )
         return self
 
@@ -232,6 +315,10 @@ class Cell(Document):
     empty_v: Volt
     max_charge_a: AmpsAbove
     max_discharge_a: AmpsAbove
+    peak_discharge_a: AmpsAbove | None = None
+    rechargeable: bool = True
+    self_discharge_per_month: Share = 0.02
+    swelling: Share = 0.0
     mass_g: Grams | None = None
     thickness_mm: Millimetres | None = None
     width_mm: Millimetres | None = None
@@ -258,6 +345,13 @@ class Cell(Document):
         return self.measured_ah or self.label_ah
 
 
+class CellString(Document):
+    """One string of a pack of unequal strings: its cell, and its open-circuit voltage where it was measured."""
+
+    cell: Cell
+    ocv_v: Volt | None = None
+
+
 class Protection(Document):
     """The pack's protection board: where it cuts, where it trips, what it puts in the way."""
 
@@ -267,13 +361,57 @@ class Protection(Document):
 
 
 class Pack(Part):
-    """Cells in series and parallel, their links, and their protection."""
+    """Cells in series and parallel, their links, and their protection.
+
+    ``strings``, where given, are in parallel and replace ``parallel`` strings of ``cell``: each is ``series`` cells of
+    its own kind. ``ocv_v`` is a measured open-circuit voltage that replaces the table's.
+    """
 
     cell: Cell
     series: Annotated[int, Field(ge=1, le=12)] = 1
     parallel: Annotated[int, Field(ge=1, le=24)] = 1
+    strings: Annotated[tuple[CellString, ...], Field(max_length=24)] = ()
+    ocv_v: Volt | None = None
     link_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
     protection: Protection | None = None
+
+
+class Capacitor(Part):
+    """A supercapacitor as a store: what is left in it falls with the square of its voltage."""
+
+    capacitance_f: Annotated[Figure, Unit("F", above=0, at_most=100_000)]
+    esr_ohm: Ohms
+    full_v: Volt
+    rating_v: Volt
+    leakage_a: Amps = Figure(low=0, likely=0, high=0, source="not counted")
+
+
+class Bank(Part):
+    """A ready-made power bank: the energy of its cells, what its converter leaves of it, and its cut-offs."""
+
+    cells_wh: Annotated[Figure, Unit("Wh", above=0, at_most=2000)]
+    efficiency: Efficiency
+    output_v: Volts
+    output_resistance_ohm: Ohms = Figure(low=0.02, likely=0.05, high=0.1, grade="typical", source="bank output with its socket")
+    output_limit_a: AmpsAbove
+    least_load_a: Amps = Figure(low=0, likely=0, high=0, source="stays on")
+    off_after_s: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 30.0
+    output_while_charging: bool = True
+    charge_w: Annotated[Figure, Unit("W", above=0, at_most=300)] = Figure(
+        low=8, likely=10, high=12, grade="typical", source="bank class"
+    )
+
+
+class Trickle(Part):
+    """A crank, small generator or panel that fills a store through a bridge, smoothing and a converter."""
+
+    charges: Id
+    open_v: Volts
+    source_ohm: OhmsAbove
+    bridge_drop_v: Annotated[Figure, Unit("V", at_least=0, at_most=4)]
+    smoothing_f: Annotated[Figure, Unit("F", above=0, at_most=10)]
+    ripple_hz: Annotated[Figure, Unit("Hz", above=0, at_most=1e5)]
+    efficiency: Efficiency
 
 
 class Supply(Part):
@@ -294,6 +432,7 @@ class ChargeBoard(Part):
 
     charges: Id
     supply: Id
+    fed_by: Id | None = None
     layout: Literal["power_path", "cut_out", "on_cell"]
     kind: Literal["linear", "switching"]
     current_a: AmpsAbove
@@ -305,29 +444,6 @@ class ChargeBoard(Part):
     thermal_k_per_w: KelvinPerWatt | None = None
     foldback_c: Celsius = 120.0
     balancing: bool = False
+    balance_a: Amps | None = None
+    off_current_a: Amps | None = None
     cost: Money | None = None
-
-
-__all__ = [
-    "STATES",
-    "Cell",
-    "ChargeBoard",
-    "Converter",
-    "CurrentStates",
-    "Fed",
-    "FixedEfficiency",
-    "Id",
-    "Link",
-    "Load",
-    "LossModel",
-    "Name",
-    "Pack",
-    "Part",
-    "PowerStates",
-    "Protection",
-    "Rail",
-    "ResistanceStates",
-    "Share",
-    "Supply",
-    "Window",
-]

@@ -9,12 +9,14 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, ValidationError, model_validator
 
 from .errors import FigureError, PlanError
-from .figure import Celsius, Document, Hours, Millimetres, Share, Words
-from .parts import ChargeBoard, Converter, Fed, Link, Load, Name, Pack, Part, Rail, Supply
+from .figure import Celsius, Document, Figure, Grams, Hours, Millimetres, Money, Share, Watts, Words
+from .parts import Bank, Capacitor, ChargeBoard, Converter, Fed, Link, Load, Name, Pack, Part, Rail, Supply, Trickle
+from .units import Unit
 
 FORMAT_VERSION = 1
 # The plan's lists of parts, in the order of the current; the one place that names them.
-PART_LISTS = ("supplies", "chargers", "packs", "links", "converters", "rails", "loads")
+PART_LISTS = ("supplies", "trickles", "chargers", "packs", "capacitors", "banks", "links", "converters", "rails", "loads")
+Store = Pack | Capacitor | Bank
 
 
 class Margins(Document):
@@ -38,7 +40,61 @@ class Brief(Document):
     play_while_charging: bool = True
     thickness_mm: Millimetres = 30.0
     room_c: Celsius = 30.0
+    cells_c: Celsius = 25.0
+    held: bool = True
+    charge_ports: Annotated[int, Field(ge=0, le=8)] = 1
+    mass_g: Grams | None = None
+    budget: Money | None = None
+    shelf_days: Annotated[float, Field(gt=0, le=3650)] = 60.0
+    clock_must_keep: bool = False
     margins: Margins = Margins()
+
+
+class Shutdown(Document):
+    """What a clean shutdown takes, the warning that starts it, and the boot that comes before play."""
+
+    power_w: Watts = Figure(low=1.5, likely=2.5, high=4.0, grade="typical", source="small computer board writing its card")
+    seconds: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 25.0
+    warning_v: Annotated[float, Unit("V", above=0, at_most=60)] | None = None
+    boot_seconds: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 40.0
+    hard_off: bool = True
+    soft: bool = True
+
+
+class Box(Document):
+    """A block of space taken or free: its size, and where its corner lies."""
+
+    length_mm: Millimetres
+    width_mm: Millimetres
+    depth_mm: Millimetres
+    x_mm: Annotated[float, Unit("mm", at_least=0, at_most=1000)] = 0.0
+    y_mm: Annotated[float, Unit("mm", at_least=0, at_most=1000)] = 0.0
+    z_mm: Annotated[float, Unit("mm", at_least=0, at_most=1000)] = 0.0
+
+
+class Bay(Document):
+    """The room for the pack, inside the walls: clearance all round, and blocks that are taken."""
+
+    length_mm: Millimetres
+    width_mm: Millimetres
+    depth_mm: Millimetres
+    clearance_mm: Annotated[float, Unit("mm", at_least=0, at_most=50)] = 0.5
+    plug_room_mm: Annotated[float, Unit("mm", at_least=0, at_most=100)] = 8.0
+    wrap_mm: Annotated[float, Unit("mm", at_least=0, at_most=10)] = 0.3
+    holder_mm: Annotated[float, Unit("mm", at_least=0, at_most=30)] = 0.0
+    keep_outs: Annotated[tuple[Box, ...], Field(max_length=20)] = ()
+
+
+class Case(Document):
+    """The closed case: its outside, how much of it hands or a table cover, its vents and fan, its mass."""
+
+    length_mm: Millimetres = 160.0
+    width_mm: Millimetres = 85.0
+    depth_mm: Millimetres = 30.0
+    covered: Share = 0.35
+    vents: bool = False
+    fan: bool = False
+    mass_g: Grams = 350.0
 
 
 class Profile(Document):
@@ -69,9 +125,15 @@ class Plan(Document):
     note: Words = ""
     brief: Brief = Brief()
     profile: Profile = Profile()
+    shutdown: Shutdown = Shutdown()
+    case: Case = Case()
+    bay: Bay | None = None
     supplies: Annotated[tuple[Supply, ...], Field(max_length=8)] = ()
     chargers: Annotated[tuple[ChargeBoard, ...], Field(max_length=8)] = ()
+    trickles: Annotated[tuple[Trickle, ...], Field(max_length=8)] = ()
     packs: Annotated[tuple[Pack, ...], Field(max_length=8)] = ()
+    capacitors: Annotated[tuple[Capacitor, ...], Field(max_length=8)] = ()
+    banks: Annotated[tuple[Bank, ...], Field(max_length=8)] = ()
     links: Annotated[tuple[Link, ...], Field(max_length=200)] = ()
     converters: Annotated[tuple[Converter, ...], Field(max_length=40)] = ()
     rails: Annotated[tuple[Rail, ...], Field(max_length=40)] = ()
@@ -86,6 +148,11 @@ class Plan(Document):
         """All parts, sources first."""
         for name in PART_LISTS:
             yield from getattr(self, name)
+
+    @property
+    def stores(self) -> tuple[Store, ...]:
+        """Packs, capacitors and banks, in this order: what a tree can hang on."""
+        return (*self.packs, *self.capacitors, *self.banks)
 
     @cached_property
     def fed(self) -> dict[str, tuple[Fed, ...]]:
@@ -108,29 +175,57 @@ class Plan(Document):
                 self._check_feeder(part, seen)
             elif isinstance(part, ChargeBoard):
                 for field, kind, found in (
-                    ("charges", "pack", isinstance(seen.get(part.charges), Pack)),
+                    ("charges", "store", isinstance(seen.get(part.charges), Store)),
                     ("supply", "supply", isinstance(seen.get(part.supply), Supply)),
                 ):
                     if not found:
                         wrong = getattr(part, field)
                         raise FigureError(field, f"{part.name} names “{wrong}”, which is no {kind}.", fix=f"Name a {kind}.")
+                self._check_input(part, seen)
+            elif isinstance(part, Trickle) and not isinstance(seen.get(part.charges), Store):
+                raise FigureError("charges", f"{part.name} names “{part.charges}”, which is no store.", fix="Name a store.")
+            if isinstance(part, Load):
+                self._check_references(part, seen)
         return self
+
+    @staticmethod
+    def _check_input(board: ChargeBoard, seen: dict[str, Part]) -> None:
+        """A charge board hangs on its supply, straight or by way of links."""
+        at = board.fed_by
+        while at is not None and at != board.supply:
+            feeder = seen.get(at)
+            if not isinstance(feeder, Link) or feeder.fed_by == at:
+                raise FigureError("fed_by", f"{board.name} is not fed from its supply by “{at}”.", fix="Name a link of the supply.")
+            at = feeder.fed_by
+
+    @staticmethod
+    def _check_references(load: Load, seen: dict[str, Part]) -> None:
+        back = None if load.return_by is None else seen.get(load.return_by)
+        if load.return_by is not None and not (isinstance(back, Link) and back.kind == "return"):
+            raise FigureError("return_by", f"{load.name} returns by “{load.return_by}”, which is no return.",
+                              fix="Name a link of kind return.")  # fmt: skip
+        if not _points_to(seen, load.driven_by, Part):
+            raise FigureError("driven_by", f"{load.name} is driven by “{load.driven_by}”, which is not there.", fix="Name a part.")
 
     @staticmethod
     def _check_feeder(part: Fed, seen: dict[str, Part]) -> None:
         path, at = {part.id}, part.fed_by
-        while not isinstance(seen.get(at), Pack):
+        while not isinstance(seen.get(at), Store):
             feeder = seen.get(at)
-            if not isinstance(feeder, Fed) or isinstance(feeder, Load):
+            if isinstance(feeder, Supply) and isinstance(part, Link):
+                return
+            if not isinstance(feeder, Fed) or isinstance(feeder, Load) or (isinstance(feeder, Link) and feeder.kind == "return"):
                 raise FigureError(
-                    "fed_by",
-                    f"{part.name} hangs on “{at}”, which feeds nothing.",
-                    fix="Name a pack, link, converter or rail.",
+                    "fed_by", f"{part.name} hangs on “{at}”, which feeds nothing.", fix="Name a store, link, converter or rail."
                 )
             if at in path:
                 raise FigureError("fed_by", f"{part.name} feeds itself by way of “{at}”.", fix="Cut the ring at one point.")
             path.add(at)
             at = feeder.fed_by
+
+
+def _points_to(seen: dict[str, Part], at: str | None, kind: type[Part]) -> bool:
+    return at is None or isinstance(seen.get(at), kind)
 
 
 def plan_of(document: Any) -> Plan:

@@ -48,8 +48,8 @@ def begin() -> BaseResponse:
         except FigureError as error:
             errors[field] = error
     name = form.get("name", "").strip()
-    if not 1 <= len(name) <= 80:
-        errors["name"] = FigureError("name", "A build needs a name of 1 to 80 characters.", fix="Type one.")
+    if not 1 <= len(name) <= 120:
+        errors["name"] = FigureError("name", "A build needs a name of 1 to 120 characters.", fix="Type one.")
     if not errors:
         wish = Wish(name=name, board=form.get("board", ""), screen=form.get("screen", ""), hours=figures["hours"],
                     thickness_mm=figures["thickness"])  # fmt: skip

@@ -37,7 +37,8 @@ def charge_brief(assessed: Assessment) -> Iterator[Finding]:
 def _faster(assessed: Assessment, slow: Charge) -> Fix | None:
     """A higher charge current, within what the cells take and the supply gives."""
     board, pack = slow.board, assessed.plan.by_id[slow.board.charges]
-    assert isinstance(pack, Pack)
+    if not isinstance(pack, Pack):
+        return None
     most = min(pack.cell.max_charge_a.likely * pack.parallel, slow.supply.current_limit_a.likely)
     if most <= board.current_a.likely * 1.02 or slow.off.hours is None:
         return None

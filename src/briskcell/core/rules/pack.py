@@ -27,7 +27,7 @@ def runtime_brief(assessed: Assessment) -> Iterator[Finding]:
         return
     left = f" It stops because {found.stop_words}"
     left += f" with {show(found.stranded_wh, 'Wh')} still inside." if found.stranded_wh > 0.05 * found.energy_wh else "."
-    element = assessed.plan.packs[assessed.pack_index or 0].id
+    element = assessed.plan.stores[assessed.pack_index or 0].id
     if found.hours < wanted - 1e-9:
         cause = f"It plays {show(found.hours, 'h')}, {show(wanted, 'h')} are wanted.{left}"
         yield Finding("fails", element, cause, 1 - found.hours / wanted, partial(_what_stops_it, assessed),
@@ -51,8 +51,8 @@ def _what_stops_it(assessed: Assessment) -> Fix | None:
 
 def _more_cells(assessed: Assessment) -> Fix | None:
     """As many more cells in parallel as the brief needs."""
-    pack, found, spread = assessed.plan.packs[assessed.pack_index or 0], assessed.runtime, assessed.runtime_range
-    if found is None or not found.hours or spread is None:
+    pack, found, spread = assessed.plan.stores[assessed.pack_index or 0], assessed.runtime, assessed.runtime_range
+    if found is None or not found.hours or spread is None or not isinstance(pack, Pack) or pack.strings:
         return None
     wanted = assessed.plan.brief.hours
     goal = wanted if found.hours < wanted else wanted * found.hours / spread.low
@@ -80,7 +80,8 @@ def cell_current(assessed: Assessment) -> Iterator[Finding]:
         yield Finding(state, pack.id, cause, -h.spare, search, "Use cells made for more current.")
     for charge in assessed.charges:
         pack = assessed.plan.by_id[charge.board.charges]
-        assert isinstance(pack, Pack)
+        if not isinstance(pack, Pack):
+            continue
         most, asked = pack.cell.max_charge_a.likely * pack.parallel, charge.board.current_a.likely
         if asked > most + 1e-9:
             cause = f"{charge.board.name} charges with {show(asked, 'A')}; the cells take {show(most, 'A')}."

@@ -24,7 +24,7 @@ def headroom(assessed: Assessment) -> Iterator[Finding]:
     """Every board, wire, switch, plug, fuse and protection keeps current to spare at its worst moment."""
     if (lost := assessed.collapse) is not None:
         soc, state = lost
-        yield Finding("fails", assessed.plan.packs[0].id, f"At {soc:.0%} charge, all at {state}, the volts collapse: "
+        yield Finding("fails", assessed.plan.stores[0].id, f"At {soc:.0%} charge, all at {state}, the volts collapse: "
                       "the path from the pack cannot carry what is asked.", 3.0,
                       advice="Thicker wire, a stronger pack, or less draw at once.")  # fmt: skip
     for h in assessed.headrooms:

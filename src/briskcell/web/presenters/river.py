@@ -108,7 +108,7 @@ def river(assessed: Assessment, soc: float, state: str, station: str) -> River:
     volts = {e: float(op.flow.element_v[row, point, k]) for e, k in column.items()}
     amps = {e: 0.0 if collapsed else float(op.flow.element_a[row, point, k]) for e, k in column.items()}
     own = OWN.get(station, ())
-    roots = [_tree(plan, pack) for pack in plan.packs]
+    roots = [_tree(plan, pack) for pack in plan.stores]
     leaves: list[Node] = []
     for root in roots:
         _order(root, 0, leaves)

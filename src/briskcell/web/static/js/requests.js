@@ -4,7 +4,7 @@ export function startRequests() {
     const headers = event.detail.ctx.request.headers;
     headers["X-CSRFToken"] = document.querySelector('meta[name="csrf"]').content;
     // A dialog closes as what was chosen in it is sent for: swapped while open, it would keep the page inert.
-    document.querySelectorAll("dialog[open]").forEach((dialog) => dialog.close());
+    event.detail.ctx.sourceElement.closest("dialog[open]")?.close();
     const build = document.getElementById("build");
     if (build) headers["X-Base"] = build.dataset.revision;
   });
