@@ -7,7 +7,7 @@ from collections.abc import Callable
 from briskcell.core.changes import altered, remade, replaced
 from briskcell.library import catalogue
 from briskcell.model.plan import Plan
-from briskcell.services.demo import sanderling
+from briskcell.services.demo import curlew, sanderling
 
 
 def weak_boost() -> Plan:
@@ -39,10 +39,170 @@ def tired_cell() -> Plan:
     return replaced(plan, altered(pack, cell=pack.cell.model_copy(update={"max_discharge_a": pack.cell.max_discharge_a.at(1.5)})))
 
 
+def two_boosts_in_a_row() -> Plan:
+    plan = sanderling()
+    second = catalogue().part("boost-9v-3a", id="boost-9", fed_by="boost", lockout_v=2.4)
+    panel = catalogue().part("screen-70-12v", id="panel", fed_by="boost-9")
+    return remade(plan, {"converters": (*plan.converters, second), "loads": (*plan.loads, panel)})
+
+
+def boost_on_two_in_series() -> Plan:
+    return replaced(sanderling(), altered(sanderling().packs[0], series=2))
+
+
+def loud_driver() -> Plan:
+    plan = sanderling()
+    radio = altered(plan.by_id["radio"], logic_v=3.3, driven_by="controls")
+    return replaced(replaced(plan, radio), altered(plan.by_id["controls"], logic_v=5.0))
+
+
+def greedy_start() -> Plan:
+    plan = sanderling()
+    return replaced(plan, altered(plan.by_id["screen"], inrush={"capacitance_f": 470e-6, "peak_a": 4.0}))
+
+
+def gauge_behind_a_boost() -> Plan:
+    plan = sanderling()
+    board = altered(plan.by_id["board"], measures_battery=True, window={"low_v": 2.7, "high_v": 5.5})
+    return replaced(plan, board)
+
+
+def printed_dream() -> Plan:
+    plan = sanderling()
+    cell = plan.packs[0].cell
+    return replaced(plan, altered(plan.packs[0], cell=cell.model_copy(update={"label_ah": cell.label_ah.at(9.9)})))
+
+
+def strings_apart() -> Plan:
+    plan = sanderling()
+    cell = plan.packs[0].cell
+    return replaced(plan, altered(plan.packs[0], strings=({"cell": cell, "ocv_v": 4.1}, {"cell": cell, "ocv_v": 3.7})))
+
+
+def eager_capacitor() -> Plan:
+    cap = {"id": "cap", "name": "Supercapacitor", "capacitance_f": 10, "esr_ohm": 0.05, "full_v": 2.69, "rating_v": 2.7}
+    return remade(sanderling(), {"capacitors": (cap,)})
+
+
+def shy_bank() -> Plan:
+    bank = {
+        "id": "bank", "name": "Power bank", "cells_wh": 37, "efficiency": 0.85, "output_v": 5.0, "output_limit_a": 2.4,
+        "least_load_a": 0.001, "output_while_charging": False,
+    }  # fmt: skip
+    light = catalogue().part("light", id="lamp-2", fed_by="bank")
+    plan = sanderling()
+    return remade(plan, {"banks": (bank,), "loads": (*plan.loads, light)})
+
+
+def two_ports() -> Plan:
+    plan = sanderling()
+    port = catalogue().part("usb-15", id="usb-2")
+    second = catalogue().part("charger-lin-05", id="charger-2", charges="pack", supply="usb-2")
+    return remade(plan, {"supplies": (*plan.supplies, port), "chargers": (*plan.chargers, second)})
+
+
+def late_warning() -> Plan:
+    plan = sanderling()
+    return remade(plan, {"shutdown": plan.shutdown.model_copy(update={"warning_v": 2.6})})
+
+
+def sipping_board() -> Plan:
+    plan = sanderling()
+    sips = altered(plan.by_id["charger"], off_current_a=0.012)
+    return replaced(plan, sips)
+
+
+def long_haul() -> Plan:
+    plan = sanderling()
+    return replaced(plan, altered(plan.packs[0], parallel=6))
+
+
+def console_on_the_cell() -> Plan:
+    plan = sanderling()
+    brief = plan.brief.model_copy(update={"play_while_charging": False})
+    return replaced(remade(plan, {"brief": brief}), altered(plan.chargers[0], layout="on_cell"))
+
+
+def unbalanced_series() -> Plan:
+    plan = curlew()
+    return replaced(plan, altered(plan.chargers[0], balancing=False))
+
+
+def frosty_quay() -> Plan:
+    plan = sanderling()
+    return remade(plan, {"brief": plan.brief.model_copy(update={"cells_c": -4.0, "hours": 5.0, "charge_hours": 9.0})})
+
+
+def primary_on_a_charger() -> Plan:
+    plan = sanderling()
+    return replaced(plan, altered(plan.packs[0], cell=plan.packs[0].cell.model_copy(update={"rechargeable": False})))
+
+
+def bare_pack() -> Plan:
+    plan = sanderling()
+    links = tuple(altered(k, kind="plug", name="Plug") if k.id == "fuse" else k for k in plan.links)
+    return remade(plan, {"links": links})
+
+
+def small_fuse() -> Plan:
+    return replaced(sanderling(), catalogue().part("fuse-3", id="fuse", fed_by="switch"))
+
+
+def hair_wire() -> Plan:
+    plan = sanderling()
+    return replaced(plan, altered(plan.by_id["w-pack"], awg=36.0, strands_in_bundle=12, insulation_c=50.0, length_m=0.03))
+
+
+def coiled_wire() -> Plan:
+    return replaced(sanderling(), altered(sanderling().by_id["w-controls"], run_m=0.08))
+
+
+def closed_box() -> Plan:
+    plan = curlew()
+    return remade(plan, {"case": plan.case.model_copy(update={"vents": False, "fan": False})})
+
+
+def hot_board() -> Plan:
+    plan = curlew()
+    hot = altered(plan.by_id["buck"], thermal_k_per_w=140.0, junction_max_c=84.0)
+    return remade(replaced(plan, hot), {"case": plan.case.model_copy(update={"vents": True, "fan": False, "covered": 0.35})})
+
+
+def tight_bay() -> Plan:
+    bay = {"length_mm": 82, "width_mm": 30, "depth_mm": 24}
+    return remade(sanderling(), {"bay": bay, "brief": sanderling().brief.model_copy(update={"hours": 4.0})})
+
+
 FAULTS: dict[str, Callable[[], Plan]] = {
     "headroom": weak_boost,
     "load-window": thin_wire_to_a_picky_screen,
     "runtime-brief": long_wish,
     "charge-brief": slow_charger,
     "cell-current": tired_cell,
+    "double-conversion": two_boosts_in_a_row,
+    "input-window": boost_on_two_in_series,
+    "logic-level": loud_driver,
+    "inrush": greedy_start,
+    "battery-measure": gauge_behind_a_boost,
+    "proven-capacity": printed_dream,
+    "equal-strings": strings_apart,
+    "capacitor-rating": eager_capacitor,
+    "bank-output": shy_bank,
+    "one-of-each": two_ports,
+    "shutdown-reserve": late_warning,
+    "shelf-life": sipping_board,
+    "carrier": long_haul,
+    "load-on-charging-cell": console_on_the_cell,
+    "series-balance": unbalanced_series,
+    "charge-temperature": frosty_quay,
+    "only-rechargeable": primary_on_a_charger,
+    "fuse-at-the-store": bare_pack,
+    "fuse-choice": small_fuse,
+    "wire-warmth": hair_wire,
+    "slack": coiled_wire,
+    "case-heat": closed_box,
+    "part-heat": hot_board,
+    "fits-the-bay": tight_bay,
 }
+# No change of the plan mends these: a level shifter, a sequence, a test, a meter or another part does.
+BY_HAND = {"logic-level", "inrush", "equal-strings", "one-of-each", "shelf-life", "carrier", "charge-temperature"}

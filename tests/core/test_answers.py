@@ -19,7 +19,7 @@ from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.compose import Wish, draft
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
-from tests.faults import FAULTS
+from tests.faults import BY_HAND, FAULTS
 from tests.known import CASES, case, reference_plan
 
 SHELF = catalogue().shelf()
@@ -170,6 +170,9 @@ def test_a_rule_catches_its_fault_and_its_fix_mends_it(name: str) -> None:
     assert found
     assert found[0].cause.endswith(".")
     assert found[0].fix_words
+    if name in BY_HAND:
+        assert found[0].fix is None
+        return
     assert found[0].fix is not None
     mended = assess(found[0].fix.plan, SHELF)
     assert found[0].key not in [f.key for f in mended.findings if f.state == "fails"]

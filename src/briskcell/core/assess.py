@@ -12,8 +12,12 @@ from briskcell.model.plan import Plan
 
 from .charging import Charge, charge
 from .draw import DrawReport, draw_report
+from .fit import Fit, fit
+from .harness import FuseCheck, LinkCheck, check_fuses, check_links
 from .headroom import Headroom, headrooms, judged
+from .heat import Heat, heat
 from .operating import Operating, operate
+from .reserve import Reserve, ShelfLife, shelf_life, shutdown_reserve
 from .rules import RULES, Finding, sorted_findings
 from .runtime import Runtime, reached, runtime, store_stops
 from .spread import Range, runtime_range
@@ -101,6 +105,38 @@ class Assessment:
     def charges(self) -> tuple[Charge, ...]:
         """One for each charge board, from where the packs themselves end play."""
         return tuple(charge(self.op, board, self.end_soc) for board in self.plan.chargers)
+
+    @cached_property
+    def heat(self) -> Heat:
+        """Temperatures in play."""
+        return heat(self.op)
+
+    @cached_property
+    def links(self) -> tuple[LinkCheck, ...]:
+        """Every conductor at its worst moment."""
+        return check_links(self.op, self.heat.air_c)
+
+    @cached_property
+    def fuses(self) -> tuple[FuseCheck, ...]:
+        """Every fuse."""
+        return check_fuses(self.op, self.heat.air_c)
+
+    @cached_property
+    def reserve(self) -> Reserve | None:
+        """Where the warning before shutdown belongs; None where nothing plays or too little is left even when full."""
+        found = self.runtime
+        return None if found is None or self.pack_index is None else shutdown_reserve(self.op, found, self.pack_index)
+
+    @cached_property
+    def shelves(self) -> tuple[ShelfLife, ...]:
+        """Days on the shelf of each store."""
+        return tuple(shelf_life(self.op, k) for k in range(len(self.plan.stores)))
+
+    @cached_property
+    def fits(self) -> tuple[Fit, ...]:
+        """Whether each pack fits the bay; empty without one."""
+        bay = self.plan.bay
+        return () if bay is None else tuple(fit(p.cell, p.series * p.parallel, bay) for p in self.plan.packs)
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,6 +23,7 @@ ROUNDS = 6  # in which the bus voltage and the charge current settle; each gains
 # (C.-H. Chen et al., J. Electrochem. Soc. 167, 080534, 2020) at 0.2 C and half C.
 DIFFUSION_SHARE = 0.55  # of the steady resistance
 DIFFUSION_S = 500.0
+TAIL_STEPS = 60
 LIMITS = ("the set current", "what the supply leaves", "the charger's warmth", "the float voltage", "the pre-charge")
 BY_FLOAT = 3
 
@@ -135,7 +137,7 @@ def float_v(store: Store) -> float:
 
 
 @dataclass(frozen=True, slots=True)
-class _Console:
+class Console:
     """Current the console takes over the volts at its input, and whether it can be carried there."""
 
     volts: Array
@@ -146,7 +148,7 @@ class _Console:
         return np.interp(volts, self.volts, self.amps), np.interp(volts, self.volts, self.carried) > 0.99
 
 
-def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, state: str = "play") -> _Console:
+def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, state: str = "play") -> Console:
     """The console's current over the volts that feed it in a store's place.
 
     Parameters
@@ -164,7 +166,7 @@ def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, st
 
     Returns
     -------
-    _Console
+    Console
         Amperes, and whether the tree can be carried.
     """
     draws = draws_of(op.network.loads, state)
@@ -174,7 +176,7 @@ def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, st
     ocv[:, index], ohm[:, index] = volts, series_ohm
     rows = Draws(power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None])
     flow = solve(op.network, ocv, ohm, rows)
-    return _Console(volts, np.where(flow.collapsed, 0.0, flow.store_a(index)), (~flow.collapsed).astype(float))
+    return Console(volts, np.where(flow.collapsed, 0.0, flow.store_a(index)), (~flow.collapsed).astype(float))
 
 
 class ChargePath:
@@ -229,7 +231,7 @@ class ChargePath:
             charge_a, input_a, held = self._current(bus_v, self.supply.current_limit_a.likely - on_bus)
         return charge_a, input_a, system_a, bus_v, carried, held
 
-    def _console(self, state: str) -> _Console | None:
+    def _console(self, state: str) -> Console | None:
         if self.board.layout == "power_path":
             volts = np.linspace(0.5 * self.source_v, self.source_v, 49)
             return console_curve(self.op, self.index, self.board.path_resistance_ohm.likely, volts, state)
@@ -321,25 +323,33 @@ class ChargePath:
 
     def _tail(self, soc: float, amps: float, into: Array, system_a: Array) -> tuple[Array, Array, Array]:
         """Constant voltage from here to the termination current, with diffusion relaxing behind the current."""
-        curves, most = self.curves, float(into.max())
+        most, share = float(into.max()), self._slow_share()
         drawn = float(system_a[-1]) if self.board.layout == "on_cell" else 0.0
         end = max(self.board.termination_a.likely - drawn, 1e-4)
-        share = self._slow_share()
-        step_s = 20.0 if share else max(curves.capacity_ah * 3600.0 / max(amps, 1e-3) / 400.0, 1e-3)
-        lag = share * amps * float(np.interp(soc, RISING, curves.steady_ohm))
+        grid = np.linspace(soc, 1.0, TAIL_STEPS + 1)
+        # Plain numbers: each step needs the one before, and sixty of them cost less than one array operation each.
+        ohms = np.maximum(np.interp(grid, RISING, self.curves.steady_ohm), 1e-6).tolist()
+        room = (self.float_v - np.interp(grid, RISING, self.curves.ocv_v)).tolist()
+        charge_as = float(grid[1] - grid[0]) * self.curves.capacity_ah * 3600.0
+        lag, elapsed_s = share * amps * ohms[0], 0.0
         socs, currents, clock = [], [], []
-        elapsed = 0.0
-        for _ in range(20_000):
-            r = max(float(np.interp(soc, RISING, curves.steady_ohm)), 1e-6)
-            amps = min((self.float_v - float(np.interp(soc, RISING, curves.ocv_v)) - lag) / r, most)
-            if amps <= end or soc >= 1.0:
+        for k in range(1, TAIL_STEPS + 1):
+            now = min((room[k] - lag) / ohms[k], most)
+            mean = 0.5 * (max(now, end) + amps)
+            step_s = charge_as / mean
+            lag += (1.0 - math.exp(-step_s / DIFFUSION_S)) * (share * ohms[k] * mean - lag)
+            now = min((room[k] - lag) / ohms[k], most)
+            if now <= end:
+                part = min(max((amps - end) / max(amps - now, 1e-12), 0.0), 1.0)
+                socs.append(float(grid[k - 1] + part * (grid[k] - grid[k - 1])))
+                currents.append(end)
+                clock.append((elapsed_s + part * charge_as / (0.5 * (amps + end))) / 3600.0)
                 break
-            lag += step_s / DIFFUSION_S * (share * r * amps - lag)
-            soc = min(soc + amps * step_s / 3600.0 / curves.capacity_ah, 1.0)
-            elapsed += step_s / 3600.0
-            socs.append(soc)
+            elapsed_s += step_s
+            amps = now
+            socs.append(float(grid[k]))
             currents.append(amps)
-            clock.append(elapsed)
+            clock.append(elapsed_s / 3600.0)
         return np.array(socs), np.array(currents), np.array(clock)
 
     def _bank(self, bank: Bank, start: float, *, playing: bool) -> ChargeCourse:

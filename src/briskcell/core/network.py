@@ -322,31 +322,51 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
     ocv = np.asarray(ocv_v, dtype=float)
     ohm = np.asarray(store_ohm, dtype=float)
     batch = np.broadcast_shapes(ocv.shape[:-1], ohm.shape[:-1], draws.power_w.shape[:-1])
-    n_stores = len(network.stores)
-    R = np.empty((*batch, len(network.branches)))
-    R[...] = network.fixed_ohm
-    R[..., :n_stores] = ohm
-    given = _Given(network, np.broadcast_to(ocv, (*batch, n_stores)), R, draws)
-    start = given.start()
-    X, scale = start, np.maximum(np.abs(start), 1e-3)
-    settled = np.zeros(batch, dtype=bool)
-    for _ in range(SWEEPS):
-        new, branch_a = given.sweep(X)
-        if slow is not None:
+    n_stores, points = len(network.stores), int(np.prod(batch))
+
+    def rows(values: Array) -> Array:
+        """One row an unknown, one column a point: every operation then runs along memory."""
+        return np.ascontiguousarray(np.broadcast_to(values, (*batch, values.shape[-1])).reshape(points, values.shape[-1]).T)
+
+    R = np.empty((len(network.branches), points))
+    R[:] = network.fixed_ohm[:, None]
+    R[:n_stores] = rows(ohm)
+    open_v = rows(ocv)
+    slow_ohm = rows(slow.ohm) if slow is not None and n_stores else None
+    riding = list(slow.from_row) if slow is not None else []
+    given = _Given(network, open_v.copy(), R, *(rows(d) for d in (draws.power_w, draws.current_a, draws.conductance_s)))
+    X = given.start()
+    scale = np.maximum(np.abs(X), 1e-3)
+    settled = np.zeros(points, dtype=bool)
+    before = X
+    for sweep in range(SWEEPS):
+        new, branch_a = given.sweep(X, scale)
+        if slow_ohm is not None:
             # Play polarises the cells; a peak rides on that. The offset settles along with the sweep.
-            given = given.with_ocv(np.broadcast_to(ocv, (*batch, n_stores)) - slow.drop_v(branch_a[..., :n_stores]))
-        settled = np.asarray((np.abs(new - X) <= TOLERANCE * scale).all(-1))
-        X = new
+            polarising = branch_a[:n_stores].reshape(n_stores, batch[0], -1)[:, riding].reshape(n_stores, -1)
+            np.subtract(open_v, slow_ohm * np.minimum(polarising, 1e3), out=given.ocv)
+        settled = np.asarray((np.abs(new - X) <= TOLERANCE * scale).all(0))
+        before, X = X, (_extrapolated(before, X, new) if sweep == 2 else new)
         if settled.all():
             break
     lost: Flags = np.asarray(~settled)
     if lost.any():
-        X[lost], unsolved = _newton(given.only(lost), X[lost], scale[lost])
+        X[:, lost], unsolved = _newton(given.only(lost), X[:, lost], scale[:, lost])
         lost[lost] = unsolved
-    lost = lost | (FLOOR * scale > X).any(-1)
+    lost = lost | (FLOOR * scale > X).any(0)
     if slow is not None:
-        lost = lost | lost[list(slow.from_row)]
-    return given.flow(X, lost)
+        by_state = lost.reshape(batch)
+        lost = (by_state | by_state[riding]).reshape(-1)
+    return given.flow(X, scale, lost, batch)
+
+
+def _extrapolated(first: Array, second: Array, third: Array) -> Array:
+    """Aitken's estimate of where three sweeps lead, where they shrink steadily; else the third as it is."""
+    step, last = second - first, third - second
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ratio = last / step
+        ahead = third + last * ratio / (1.0 - ratio)
+    return cast(Array, np.where((ratio > 0.0) & (ratio < 0.5), ahead, third))
 
 
 @dataclass(frozen=True, slots=True)
@@ -359,135 +379,117 @@ class Slow:
     ohm: Array
     from_row: tuple[int, ...]
 
-    def drop_v(self, store_a: Array) -> Array:
-        """Volts lost to polarisation, of the shape of the stores' currents."""
-        return self.ohm * np.minimum(store_a[list(self.from_row)], 1e3)
-
 
 @dataclass(frozen=True)
 class _Given:
-    """One batch to solve. Its unknowns X are the consumers' volts, then the converters' stiff outputs."""
+    """One batch to solve: arrays of one row a store, branch or load, one column a point.
+
+    Its unknowns X are the consumers' volts, then the converters' stiff outputs.
+    """
 
     network: Network
     ocv: Array
     R: Array
-    draws: Draws
-
-    def with_ocv(self, ocv: Array) -> _Given:
-        return _Given(self.network, ocv, self.R, self.draws)
+    power_w: Array
+    current_a: Array
+    conductance_s: Array
 
     def only(self, points: Flags) -> _Given:
-        """The chosen points, flattened, with an axis for the columns of a Jacobian."""
-        shape = points.shape
-
-        def pick(a: Array) -> Array:
-            return np.broadcast_to(a, (*shape, a.shape[-1]))[points][:, None, :]
-
-        d = self.draws
-        draws = Draws(power_w=pick(d.power_w), current_a=pick(d.current_a), conductance_s=pick(d.conductance_s))
-        return _Given(self.network, pick(self.ocv), pick(self.R), draws)
+        """The chosen points, each repeated for the columns of its Jacobian."""
+        times = len(self.network.source_of_consumer) + len(self.network.converters) + 1
+        arrays = (self.ocv, self.R, self.power_w, self.current_a, self.conductance_s)
+        return _Given(self.network, *(np.repeat(a[:, points], times, axis=1) for a in arrays))
 
     def start(self) -> Array:
         """Every consumer and every converter at its unloaded voltage."""
         net = self.network
-        n, n_loads, n_stores = len(net.source_of_consumer), len(net.loads), len(net.stores)
-        sources = np.empty((*self.R.shape[:-1], n_stores + len(net.converters)))
-        sources[..., :n_stores] = self.ocv
+        n_loads, n_stores = len(net.loads), len(net.stores)
+        sources = np.empty((n_stores + len(net.converters), self.R.shape[1]))
+        sources[:n_stores] = self.ocv
         for k in reversed(net.deepest_first):
-            at = sources[..., net.source_of_consumer[n_loads + k]]
-            sources[..., n_stores + k] = stiff_output_v(net.converters[k], at, 0.0)
-        X = np.empty((*self.R.shape[:-1], n + len(net.converters)))
-        X[..., :n] = sources[..., net.source_of_consumer]
-        X[..., n:] = sources[..., n_stores:]
-        return X
+            sources[n_stores + k] = stiff_output_v(net.converters[k], sources[net.source_of_consumer[n_loads + k]], 0.0)
+        return np.concatenate([sources[net.source_of_consumer], sources[n_stores:]])
 
-    def _sources(self, X: Array) -> Array:
-        n_stores = len(self.network.stores)
-        out = np.empty((*X.shape[:-1], n_stores + len(self.network.converters)))
-        out[..., :n_stores] = self.ocv
-        out[..., n_stores:] = X[..., len(self.network.source_of_consumer) :]
-        return out
-
-    def currents(self, X: Array, sources: Array) -> Array:
+    def currents(self, X: Array, scale: Array) -> Array:
         """Backward: the current of every consumer at these voltages."""
         net, n_loads, n_stores = self.network, len(self.network.loads), len(self.network.stores)
         n = len(net.source_of_consumer)
-        amps = np.zeros((*X.shape[:-1], n))
-        floor = np.maximum(X[..., :n], FLOOR * np.abs(sources[..., net.source_of_consumer]) + 1e-6)
-        load_v = floor[..., :n_loads]
-        d = self.draws
-        amps[..., :n_loads] = d.power_w / load_v + d.current_a + load_v * d.conductance_s
+        volts = np.maximum(X[:n], FLOOR * scale[:n])
+        amps = np.zeros((n, X.shape[1]))
+        load_v = volts[:n_loads]
+        np.divide(self.power_w, load_v, out=amps[:n_loads])
+        amps[:n_loads] += self.current_a
+        amps[:n_loads] += load_v * self.conductance_s
         for k in net.deepest_first:
-            out_a = amps @ net.consumer_of_source[:, n_stores + k]
-            at, column = floor[..., n_loads + k], n_loads + k
+            out_a, row = net.consumer_of_source[:, n_stores + k] @ amps, n_loads + k
             if net.converters[k].kind == "linear":
-                amps[..., column] = out_a + net.losses[k].quiescent_a
+                amps[row] = out_a + net.losses[k].quiescent_a
             else:
-                taken = switching_input_current(out_a * sources[..., n_stores + k], at, net.losses[k], out_a)
+                taken = switching_input_current(out_a * X[n + k], volts[row], net.losses[k], out_a)
                 # Past what its own loss lets through: ask for enough to drive the sweep down, never for inf.
-                amps[..., column] = np.minimum(taken, 1e3)
+                amps[row] = np.minimum(taken, 1e3)
         return amps
 
-    def sweep(self, X: Array) -> tuple[Array, Array]:
+    def sweep(self, X: Array, scale: Array) -> tuple[Array, Array]:
         """Backward and forward once: the new unknowns, and the branches' currents on the way."""
         net = self.network
         n, n_loads, n_stores = len(net.source_of_consumer), len(net.loads), len(net.stores)
-        sources = self._sources(X)
-        amps = self.currents(X, sources)
-        B = net.branch_of_consumer
-        branch_a = amps @ B
-        new = np.empty(X.shape)
-        fallen = (branch_a * self.R) @ B.T
+        branch_a = net.branch_of_consumer.T @ self.currents(X, scale)
+        fallen = net.branch_of_consumer @ (branch_a * self.R)
+        sources = np.concatenate([self.ocv, X[n:]])
         # A shallower converter's new output feeds the deeper ones in the same sweep.
         for k in reversed(net.deepest_first):
-            at = sources[..., net.source_of_consumer[n_loads + k]] - fallen[..., n_loads + k]
-            sources[..., n_stores + k] = stiff_output_v(net.converters[k], at, branch_a[..., n_stores + k])
-        new[..., :n] = sources[..., net.source_of_consumer] - fallen
-        new[..., n:] = sources[..., n_stores:]
+            at = sources[net.source_of_consumer[n_loads + k]] - fallen[n_loads + k]
+            sources[n_stores + k] = stiff_output_v(net.converters[k], at, branch_a[n_stores + k])
+        new = np.empty(X.shape)
+        np.subtract(sources[net.source_of_consumer], fallen, out=new[:n])
+        new[n:] = sources[n_stores:]
         return new, branch_a
 
-    def flow(self, X: Array, lost: Flags) -> Flow:
+    def flow(self, X: Array, scale: Array, lost: Flags, batch: tuple[int, ...]) -> Flow:
         """The settled batch; a lost point shows 0 V and inf A."""
         n = len(self.network.source_of_consumer)
-        sources = self._sources(X)
-        amps = self.currents(X, sources)
-        branch = amps @ self.network.branch_of_consumer
-        gone = lost[..., None]
+        amps = self.currents(X, scale)
+        branch_a = self.network.branch_of_consumer.T @ amps
+
+        def shaped(rows: Array) -> Array:
+            return rows.T.reshape(*batch, rows.shape[0])
+
         return Flow(
             network=self.network,
-            consumer_v=np.where(gone, 0.0, X[..., :n]),
-            consumer_a=np.where(gone, np.inf, amps),
-            branch_a=np.where(gone, np.inf, branch),
-            branch_ohm=self.R,
-            source_v=sources,
-            collapsed=lost,
+            consumer_v=shaped(np.where(lost, 0.0, X[:n])),
+            consumer_a=shaped(np.where(lost, np.inf, amps)),
+            branch_a=shaped(np.where(lost, np.inf, branch_a)),
+            branch_ohm=shaped(self.R),
+            source_v=shaped(np.concatenate([self.ocv, X[n:]])),
+            collapsed=lost.reshape(batch),
         )
 
 
 def _newton(given: _Given, X: Array, scale: Array) -> tuple[Array, Flags]:
-    """Newton's method on ``X − sweep(X) = 0`` for points of shape (m, n); True where none is found.
+    """Newton's method on ``X − sweep(X) = 0`` for points of shape (n, m); True where none is found.
 
     The Jacobian comes by differences, all columns in one batch. Started above the upper solution it falls to it
     monotonically; a point that leaves the range of sensible voltages, or has not settled at the end, is lost.
     """
-    n = X.shape[-1]
+    n, m = X.shape
     X = np.clip(X, FLOOR * scale, scale)
     step = 1e-7 * scale
-    eye = np.eye(n)
-    settled = np.zeros(X.shape[0], dtype=bool)
+    nudge = np.concatenate([np.zeros((n, 1)), np.eye(n)], axis=1)
+    wide = np.repeat(scale, n + 1, axis=1)
+    settled = np.zeros(m, dtype=bool)
     for _ in range(NEWTON_STEPS):
-        points = np.concatenate([X[:, None, :], X[:, None, :] + eye * step[:, None, :]], axis=1)
-        swept, _ = given.sweep(points)
-        residual = X - swept[:, 0, :]
-        settled = np.asarray((np.abs(residual) <= TOLERANCE * scale).all(-1))
+        points = X[:, :, None] + nudge[:, None, :] * step[:, :, None]
+        swept = given.sweep(points.reshape(n, -1), wide)[0].reshape(n, m, n + 1)
+        residual = X - swept[:, :, 0]
+        settled = np.asarray((np.abs(residual) <= TOLERANCE * scale).all(0))
         if settled.all():
             break
-        slope = (swept[:, 1:, :] - swept[:, :1, :]) / step[:, :, None]
-        jacobian = eye - np.swapaxes(slope, 1, 2)
-        singular = np.abs(np.linalg.det(jacobian)) < 1e-12
-        jacobian[singular] = eye
-        move = np.linalg.solve(jacobian, residual[..., None])[..., 0]
-        X = np.where(settled[:, None], X, np.clip(X - move, FLOOR * scale / 2, scale))
+        slope = (swept[:, :, 1:] - swept[:, :, :1]) / step.T[None, :, :]
+        jacobian = np.eye(n) - np.moveaxis(slope, 1, 0)
+        jacobian[np.abs(np.linalg.det(jacobian)) < 1e-12] = np.eye(n)
+        move = np.linalg.solve(jacobian, residual.T[..., None])[..., 0].T
+        X = np.where(settled, X, np.clip(X - move, FLOOR * scale / 2, scale))
     return X, ~settled
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.model.parts import STATES
+from briskcell.model.parts import STATES, Bank
 
 from .converters import deliverable_a
 from .operating import Operating
@@ -18,13 +18,12 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stop:
-    """One thing that can end play: its margin over (state, state of charge); play ends where it falls below zero."""
+    """One thing that can end play: its least margin over the states lived through; play ends where that falls below zero."""
 
     cause: str
     element: str
     words: str
     margin: Array
-    states: tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,62 +47,100 @@ class Runtime:
     elapsed_h: Array
 
 
-def store_stops(op: Operating, pack: int) -> Iterator[Stop]:
-    """The stops that a pack itself sets: its cut-off, and a draw it cannot carry at all."""
-    curves, part = op.curves[pack], op.plan.stores[pack]
+def store_stops(op: Operating, store: int) -> Iterator[Stop]:
+    """The stops that a store itself sets: its cut-off, and a draw it cannot carry at all.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    store : int
+        Which store.
+
+    Yields
+    ------
+    Stop
+        Margins of shape (n_soc,).
+    """
+    curves, part = op.curves[store], op.plan.stores[store]
     lived = lived_states(op)
     guarded = curves.cutoff_is_protection
-    yield Stop(
-        cause="protection cut-off" if guarded else "cell cut-off",
-        element=part.id,
-        words=f"the {'protection board cuts off' if guarded else 'cells are empty'} at {curves.cutoff_v:.2f} V",
-        margin=op.store_v[..., pack] - curves.cutoff_v,
-        states=lived if guarded else tuple(s for s in lived if s < 2) or lived,
-    )
+    # A cell's own cut-off is meant for a steady draw; a protection board acts on the peak as well.
+    states = lived if guarded else [s for s in lived if s < 2] or lived
+    if curves.cutoff_v > 0:
+        yield Stop(
+            cause="protection cut-off" if guarded else "cell cut-off",
+            element=part.id,
+            words=f"the {'protection board cuts off' if guarded else 'cells are empty'} at {curves.cutoff_v:.2f} V",
+            margin=op.store_v[states, :, store].min(axis=0) - curves.cutoff_v,
+        )
+    if isinstance(part, Bank):
+        least = part.least_load_a.likely
+        yield Stop(
+            cause="bank switches off",
+            element=part.id,
+            words=f"{part.name} switches itself off below {least:.2f} A",
+            margin=np.where(op.flow.collapsed[lived], -1.0, op.flow.branch_a[lived, :, store]).min(axis=0) - least,
+        )
     yield Stop(
         cause="collapse",
         element=part.id,
         words="the path from the pack cannot carry the draw",
-        margin=np.where(op.flow.collapsed, -1.0, 1.0),
-        states=lived,
+        margin=np.where(op.flow.collapsed[lived].any(axis=0), -1.0, 1.0),
     )
 
 
 def board_stops(op: Operating) -> Iterator[Stop]:
-    """The stops that boards and parts set: lock-out, current limit, a load under its window."""
+    """The stops that boards and parts set: lock-out, current limit, a load under its window.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+
+    Yields
+    ------
+    Stop
+        Margins of shape (n_soc,).
+    """
     lived, n_loads = lived_states(op), len(op.network.loads)
+    lost = op.flow.collapsed[lived]
     for k, converter in enumerate(op.network.converters):
-        input_v = op.flow.input_v(n_loads + k)
+        input_v = op.flow.input_v(n_loads + k)[lived]
         if converter.lockout_v is not None:
             yield Stop(
                 cause="converter lock-out",
                 element=converter.id,
                 words=f"{converter.name} locks out at {converter.lockout_v:.2f} V in",
-                margin=input_v - converter.lockout_v,
-                states=lived,
+                margin=input_v.min(axis=0) - converter.lockout_v,
             )
         limit = deliverable_a(converter, input_v)
         if np.isfinite(limit).any():
-            yield Stop(
-                cause="converter current limit",
-                element=converter.id,
-                words=f"{converter.name} reaches its current limit",
-                margin=np.where(op.flow.collapsed, -1.0, limit - np.where(op.flow.collapsed, 0.0, op.flow.output_a(k))),
-                states=lived,
-            )
+            spare = np.where(lost, -1.0, limit - np.where(lost, 0.0, op.flow.output_a(k)[lived]))
+            words = f"{converter.name} reaches its current limit"
+            yield Stop(cause="converter current limit", element=converter.id, words=words, margin=spare.min(axis=0))
+    least = op.flow.consumer_v[lived, :, :n_loads].min(axis=0)
     for k, load in enumerate(op.network.loads):
-        yield Stop(
-            cause="load under its window",
-            element=load.id,
-            words=f"{load.name} falls below its {load.window.low_v:.2f} V",
-            margin=op.flow.input_v(k) - load.window.low_v,
-            states=lived,
-        )
+        margin = least[:, k] - load.window.low_v
+        if margin.min() < 0:
+            words = f"{load.name} falls below its {load.window.low_v:.2f} V"
+            yield Stop(cause="load under its window", element=load.id, words=words, margin=margin)
 
 
-def lived_states(op: Operating) -> tuple[int, ...]:
-    """The states that the profile spends time in; a state of no share never happens."""
-    return tuple(k for k in range(len(STATES)) if op.shares[k] > 0)
+def lived_states(op: Operating) -> list[int]:
+    """The states that the profile spends time in; a state of no share never happens.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+
+    Returns
+    -------
+    list of int
+        Rows of the solved arrays.
+    """
+    return [k for k in range(len(STATES)) if op.shares[k] > 0]
 
 
 def reached(stop: Stop, soc: Array) -> float | None:
@@ -112,7 +149,7 @@ def reached(stop: Stop, soc: Array) -> float | None:
     Parameters
     ----------
     stop : Stop
-        With margins of shape (3, n).
+        With margins of shape (n,).
     soc : ndarray, shape (n,)
         States of charge, falling.
 
@@ -121,14 +158,13 @@ def reached(stop: Stop, soc: Array) -> float | None:
     float or None
         Read by a straight line between the two points around it.
     """
-    margin = stop.margin[list(stop.states)].min(axis=0)
-    below = np.flatnonzero(margin < 0)
-    if not below.size:
+    below = stop.margin < 0
+    k = int(below.argmax())
+    if not below[k]:
         return None
-    k = int(below[0])
     if k == 0:
         return float(soc[0])
-    high, low = margin[k - 1], margin[k]
+    high, low = stop.margin[k - 1], stop.margin[k]
     return float(soc[k - 1] + (soc[k] - soc[k - 1]) * high / (high - low))
 
 

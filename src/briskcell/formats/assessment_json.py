@@ -9,7 +9,9 @@ import numpy as np
 
 from briskcell.core.assess import Assessment
 from briskcell.core.headroom import judged
-from briskcell.model.parts import STATES
+from briskcell.core.plugged import plugged
+from briskcell.core.rails import fewest_rails, straight_on
+from briskcell.model.parts import STATES, Bank, ChargeBoard
 
 
 def _plain(value: float | None) -> float | None:
@@ -46,13 +48,84 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
              "state": judged(h.spare, assessed.plan.brief.margins), "at_soc": _plain(h.at_soc), "at_state": h.at_state}
             for h in assessed.headrooms
         ],
+        "reserve": _reserve(assessed),
+        "shelf": [
+            {"store": s.id, "days": _plain(life.days), "leakage_a": _plain(life.leakage_a),
+             "self_discharge_a": _plain(life.self_discharge_a), "who": [{"name": n, "current_a": _plain(a)} for n, a in life.who]}
+            for s, life in zip(assessed.plan.stores, assessed.shelves, strict=True)
+        ],
+        "heat": _heat(assessed),
+        "wiring": [
+            {"element": c.link.id, "peak_a": _plain(c.amps), "drop_v": _plain(c.drop_v), "rise_k": _plain(c.rise_k),
+             "allowed_k": _plain(c.allowed_k)}
+            for c in assessed.links
+        ],
+        "fuses": [
+            {"element": c.fuse.id, "peak_a": _plain(c.peak_a), "holds_a": _plain(c.holds_a), "fault_a": _plain(c.fault_a),
+             "opens_after_s": _plain(c.opens_after_s), "thinnest": c.thinnest.id if c.thinnest else None,
+             "melts_after_s": _plain(c.melts_after_s), "words": c.words}
+            for c in assessed.fuses
+        ],
+        "fit": [
+            {"fits": f.fits, "asked": f.asked, "most": f.most, "spare_mm": _plain(f.spare_mm), "words": f.words}
+            for f in assessed.fits
+        ],
+        "fewest_rails": [
+            {"low_v": r.low_v, "high_v": r.high_v, "loads": list(r.loads)} for r in fewest_rails(assessed.plan.loads)
+        ],
+        "straight_on": {s.id: list(straight_on(assessed.plan, s)) for s in assessed.plan.stores},
         "soc": soc,
         "state": state,
+        "plugged": [_plugged(assessed, board, soc, state) for board in assessed.plan.chargers if not _is_bank(assessed, board)],
         "nodes": nodes_document(assessed, soc, state),
         "findings": [
             {"rule": f.rule, "station": f.station, "element": f.element, "state": f.state, "cause": f.cause,
              "fix": f.fix_words}
             for f in assessed.findings
+        ],
+    }  # fmt: skip
+
+
+def _is_bank(assessed: Assessment, board: ChargeBoard) -> bool:
+    return isinstance(assessed.plan.by_id[board.charges], Bank)
+
+
+def _plugged(assessed: Assessment, board: ChargeBoard, soc: float, state: str) -> dict[str, Any]:
+    """The build at this point with a charger plugged in: its way in, its charger, its console."""
+    found = plugged(assessed.op, board, soc, state)
+    flow = found.flow
+    console = [
+        {"name": e, "voltage_v": _plain(float(flow.element_v[k])), "current_a": _plain(float(flow.element_a[k]))}
+        for k, e in enumerate(flow.network.elements)
+        if e not in flow.network.stores
+    ]
+    way_in = [
+        {"name": n.element, "voltage_v": _plain(n.voltage_v), "current_a": _plain(n.current_a), "loss_w": _plain(n.loss_w)}
+        for n in found.nodes
+    ]
+    charger = {"name": board.id, "voltage_v": _plain(found.bus_v), "input_a": _plain(found.input_a),
+               "charge_a": _plain(found.charge_a), "system_a": _plain(found.system_a), "store_v": _plain(found.store_v)}  # fmt: skip
+    return {"charger": charger, "way_in": way_in, "console": console}
+
+
+def _reserve(assessed: Assessment) -> dict[str, Any] | None:
+    found = assessed.reserve
+    if found is None:
+        return None
+    return {
+        "needed_wh": _plain(found.needed_wh), "warning_soc": _plain(found.warning_soc), "under_load_v": _plain(found.under_load_v),
+        "at_rest_v": _plain(found.at_rest_v), "minutes_left": _plain(found.minutes_left), "enough": found.enough,
+    }  # fmt: skip
+
+
+def _heat(assessed: Assessment) -> dict[str, Any]:
+    found = assessed.heat
+    return {
+        "watts": _plain(found.watts), "skin_c": _plain(found.skin_c), "air_c": _plain(found.air_c),
+        "minutes_to_limit": _plain(found.minutes_to_limit), "vents_save_k": _plain(found.vents_save_k),
+        "fan_saves_k": _plain(found.fan_saves_k),
+        "parts": [
+            {"element": p.element, "watts": _plain(p.watts), "celsius": _plain(p.celsius), "limit_c": p.limit_c} for p in found.parts
         ],
     }  # fmt: skip
 

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from briskcell.core.changes import altered
+from briskcell.core.assess import Assessment
+from briskcell.core.changes import altered, remade
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import ChargeBoard, Converter, Load, Pack, Rail, Supply
@@ -91,8 +92,12 @@ def draft(wish: Wish) -> Plan:
     FigureError
         If the board or screen is no library class, or nothing is thin enough.
     """
-    keys = ((wish.board, "board", 22, 0.10), (wish.screen, "screen", 24, 0.15), ("amp-3w", "sound", 26, 0.12),
-            ("controls-wired", "controls", 26, 0.2))  # fmt: skip
+    keys: tuple[tuple[str, str, int, float], ...] = (
+        (wish.board, "board", 22, 0.10),
+        (wish.screen, "screen", 24, 0.15),
+        ("amp-3w", "sound", 26, 0.12),
+        ("controls-wired", "controls", 26, 0.2),
+    )
     parts = {part_id: catalogue().find(key).part for key, part_id, _, _ in keys}
     peak_w = sum(p.power_w.peak.likely for p in parts.values())
     mean_w = sum(p.power_w.play.likely for p in parts.values())
@@ -100,6 +105,10 @@ def draft(wish: Wish) -> Plan:
     regulators = {"main": layout.main, "five": layout.five}
     if not _accepts(parts["screen"].window, layout.main) and not _accepts(parts["screen"].window, layout.five):
         regulators["screen"] = "boost-9v-3a" if layout.series < 3 else "buck-12v-4a"
+    case, fan = _case_for(mean_w, wish.thickness_mm)
+    if fan:
+        keys = (*keys, ("fan-30", "fan", 28, 0.1))
+        parts["fan"] = catalogue().find("fan-30").part
     loads: list[Any] = []
     used: dict[str, str] = {}
     for key, part_id, awg, length in keys:
@@ -128,7 +137,25 @@ def draft(wish: Wish) -> Plan:
     brief = {"hours": wish.hours, "thickness_mm": wish.thickness_mm, "charge_hours": charge_hours,
              "play_while_charging": layout.series == 1}  # fmt: skip
     note = "Drafted from four answers; every figure is typical for its class."
-    return plan_from(wish.name, note, [*build, *loads], brief=brief)
+    return with_warning(plan_from(wish.name, note, [*build, *loads], brief=brief, case=case))
+
+
+def _case_for(mean_w: float, thickness_mm: float) -> tuple[dict[str, Any], bool]:
+    """A case that sheds the watts: larger, vented and with a fan as they rise; and whether it has a fan."""
+    if mean_w < 4.0:
+        return {"length_mm": 160, "width_mm": 85, "depth_mm": thickness_mm, "mass_g": 350}, False
+    if mean_w < 9.0:
+        return {"length_mm": 200, "width_mm": 110, "depth_mm": thickness_mm, "vents": True, "fan": True, "mass_g": 600}, True
+    return {"length_mm": 260, "width_mm": 140, "depth_mm": thickness_mm, "vents": True, "fan": True, "mass_g": 1100}, True
+
+
+def with_warning(plan: Plan) -> Plan:
+    """The plan with the warning before shutdown set where it belongs, a little early."""
+    reserve = Assessment(plan).reserve
+    if reserve is None:
+        return plan
+    changed = plan.shutdown.model_copy(update={"warning_v": round(reserve.under_load_v + 0.03, 2)})
+    return remade(plan, {"shutdown": changed})
 
 
 def _gentle(board: ChargeBoard, most_a: float) -> ChargeBoard:

@@ -6,33 +6,35 @@ from briskcell.model.figure import Figure
 from briskcell.model.parts import Rail, Window
 from briskcell.model.plan import Plan
 
-from .compose import cell_of, load_with_wire, pack_of, plan_from, take, wire
+from .compose import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
 
 
 def sanderling() -> Plan:
     """Sound: two round cells in parallel, a power path, a boost with spare."""
-    return plan_from(
-        "Sanderling",
-        "Lent out on the morning ferry. One cell voltage in parallel, boosted, with a power path.",
-        [
-            take("usb-3", id="usb"),
-            take("charger-sw-2", id="charger", charges="pack", supply="usb"),
-            pack_of("pack", "Pack", cell_of("cell-21700-e50"), 1, 2, cutoff=2.8),
-            wire("w-pack", "Wire from the pack", "pack", 20, 0.09),
-            take("switch-toggle-6", id="switch", fed_by="w-pack"),
-            take("fuse-5", id="fuse", fed_by="switch"),
-            take("boost-5v-5a", id="boost", fed_by="fuse"),
-            Rail(id="rail-5", name="5 V rail", fed_by="boost"),
-            *load_with_wire("board-small4", "board", "rail-5", 22, 0.08),
-            *load_with_wire("screen-43", "screen", "rail-5", 24, 0.14),
-            *load_with_wire("amp-3w", "sound", "rail-5", 26, 0.12),
-            *load_with_wire("controls-wired", "controls", "rail-5", 28, 0.22),
-            *load_with_wire("light", "light", "rail-5", 28, 0.1),
-            take("linear-33-025", id="linear", fed_by="rail-5"),
-            Rail(id="rail-33", name="3.3 V rail", fed_by="linear"),
-            *load_with_wire("radio-bt", "radio", "rail-33", 28, 0.05),
-        ],
-        brief={"hours": 8.0, "charge_hours": 7.0, "thickness_mm": 30.0, "room_c": 30.0},
+    return with_warning(
+        plan_from(
+            "Sanderling",
+            "Lent out on the morning ferry. One cell voltage in parallel, boosted, with a power path.",
+            [
+                take("usb-3", id="usb"),
+                take("charger-sw-2", id="charger", charges="pack", supply="usb"),
+                pack_of("pack", "Pack", cell_of("cell-21700-e50"), 1, 2, cutoff=2.8),
+                wire("w-pack", "Wire from the pack", "pack", 20, 0.09),
+                take("switch-toggle-6", id="switch", fed_by="w-pack"),
+                take("fuse-5", id="fuse", fed_by="switch"),
+                take("boost-5v-5a", id="boost", fed_by="fuse"),
+                Rail(id="rail-5", name="5 V rail", fed_by="boost"),
+                *load_with_wire("board-small4", "board", "rail-5", 22, 0.08),
+                *load_with_wire("screen-43", "screen", "rail-5", 24, 0.14),
+                *load_with_wire("amp-3w", "sound", "rail-5", 26, 0.12),
+                *load_with_wire("controls-wired", "controls", "rail-5", 28, 0.22),
+                *load_with_wire("light", "light", "rail-5", 28, 0.1),
+                take("linear-33-025", id="linear", fed_by="rail-5"),
+                Rail(id="rail-33", name="3.3 V rail", fed_by="linear"),
+                *load_with_wire("radio-bt", "radio", "rail-33", 28, 0.05),
+            ],
+            brief={"hours": 8.0, "charge_hours": 7.0, "thickness_mm": 30.0, "room_c": 30.0},
+        )
     )
 
 
@@ -63,28 +65,31 @@ def oystercatcher() -> Plan:
 
 def curlew() -> Plan:
     """Two cells in series with a buck: a full-size board, a fan, and a cut-out jack."""
-    return plan_from(
-        "Curlew",
-        "For the museum's long gallery. Two in series, bucked down, balanced while it charges behind a cut-out jack.",
-        [
-            take("barrel-12v-2", id="barrel"),
-            take("charger-2s-1", id="charger", charges="pack", supply="barrel"),
-            pack_of("pack", "Pack", cell_of("cell-21700-e50"), 2, 2, cutoff=2.8),
-            wire("w-pack", "Wire from the pack", "pack", 18, 0.12),
-            take("plug-power-10", id="plug", fed_by="w-pack"),
-            take("switch-toggle-6", id="switch", fed_by="plug"),
-            take("fuse-5", id="fuse", fed_by="switch"),
-            take("buck-5v-5a", id="buck", fed_by="fuse"),
-            Rail(id="rail-5", name="5 V rail", fed_by="buck"),
-            *load_with_wire("board-full", "board", "rail-5", 20, 0.07),
-            *load_with_wire("screen-70", "screen", "rail-5", 22, 0.12),
-            *load_with_wire("amp-3w", "sound", "rail-5", 24, 0.15),
-            *load_with_wire("radio-wifi-usb", "radio", "rail-5", 26, 0.1),
-            *load_with_wire("controls-wired", "controls", "rail-5", 28, 0.25),
-            *load_with_wire("fan-30", "fan", "rail-5", 28, 0.1),
-        ],
-        brief={"hours": 3.0, "charge_hours": 11.0, "thickness_mm": 36.0, "room_c": 28.0, "play_while_charging": False},
-        profile={"rest": 0.1, "play": 0.82, "peak": 0.08},
+    return with_warning(
+        plan_from(
+            "Curlew",
+            "For the museum's long gallery. Two in series, bucked down, balanced while it charges behind a cut-out jack.",
+            [
+                take("barrel-12v-2", id="barrel"),
+                take("charger-2s-1", id="charger", charges="pack", supply="barrel"),
+                pack_of("pack", "Pack", cell_of("cell-21700-e50"), 2, 2, cutoff=2.8),
+                wire("w-pack", "Wire from the pack", "pack", 18, 0.12),
+                take("plug-power-10", id="plug", fed_by="w-pack"),
+                take("switch-toggle-6", id="switch", fed_by="plug"),
+                take("fuse-5", id="fuse", fed_by="switch"),
+                take("buck-5v-5a", id="buck", fed_by="fuse"),
+                Rail(id="rail-5", name="5 V rail", fed_by="buck"),
+                *load_with_wire("board-full", "board", "rail-5", 20, 0.07),
+                *load_with_wire("screen-70", "screen", "rail-5", 22, 0.12),
+                *load_with_wire("amp-3w", "sound", "rail-5", 24, 0.15),
+                *load_with_wire("radio-wifi-usb", "radio", "rail-5", 26, 0.1),
+                *load_with_wire("controls-wired", "controls", "rail-5", 28, 0.25),
+                *load_with_wire("fan-30", "fan", "rail-5", 28, 0.1),
+            ],
+            brief={"hours": 3.0, "charge_hours": 11.0, "thickness_mm": 36.0, "room_c": 28.0, "play_while_charging": False},
+            profile={"rest": 0.1, "play": 0.82, "peak": 0.08},
+            case={"length_mm": 215, "width_mm": 120, "depth_mm": 36, "vents": True, "fan": True, "mass_g": 720},
+        )
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from . import charging, pack, rails  # noqa: F401  each module registers its rules
+from . import charging, fit, heat, pack, rails, stores, wiring  # noqa: F401  each module registers its rules
 from .registry import RULES, Finding, Fix, Rule, sorted_findings
 
 __all__ = ["RULES", "Finding", "Fix", "Rule", "sorted_findings"]

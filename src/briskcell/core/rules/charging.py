@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
-from briskcell.core.changes import altered, replaced
+from briskcell.core.changes import altered, remade, replaced
 from briskcell.core.charging import Charge, charge
 from briskcell.model.parts import Pack
 from briskcell.model.units import show
@@ -32,6 +32,54 @@ def charge_brief(assessed: Assessment) -> Iterator[Finding]:
         if assessed.plan.brief.play_while_charging and c.play.hours is None:
             yield Finding("fails", c.board.id, f"It does not fill while someone plays. {c.play.why}", 0.25,
                           advice="A power path and a supply with current to spare feed both.")  # fmt: skip
+
+
+@rule("load-on-charging-cell", station="charge", source="A charger that watches a cell with a load on it may never end")
+def load_on_charging_cell(assessed: Assessment) -> Iterator[Finding]:
+    """The console does not hang on the cell that charges."""
+    for board in assessed.plan.chargers:
+        if board.layout == "on_cell" and assessed.plan.fed.get(board.charges):
+            plan = replaced(assessed.plan, altered(board, layout="cut_out"))
+            yield Finding("fails", board.id, f"The console hangs on the cell that {board.name} charges: its current hides the end of the charge.",
+                          0.2, partial(Fix, "A jack that cuts the console out while it charges", "lets the charge end.", plan))  # fmt: skip
+
+
+@rule("series-balance", station="charge", source="Cells in series drift apart; M. M. Ur Rehman et al., IEEE JESTPE 3(1), 2015")
+def series_balance(assessed: Assessment) -> Iterator[Finding]:
+    """Cells in series are balanced while they charge."""
+    for board in assessed.plan.chargers:
+        store = assessed.plan.by_id[board.charges]
+        if isinstance(store, Pack) and store.series > 1 and not board.balancing:
+            plan = replaced(assessed.plan, altered(board, balancing=True))
+            yield Finding("fails", board.id, f"{board.name} charges {store.series} cells in series without balancing them.", 0.8,
+                          partial(Fix, "A charge board that balances", "keeps the cells together.", plan))  # fmt: skip
+
+
+@rule("charge-temperature", station="charge", source="Lithium cells: 0 to 45 °C in charge, −20 to 60 °C in use; IEC 62133-2")
+def charge_temperature(assessed: Assessment) -> Iterator[Finding]:
+    """Cells are charged and used within their temperatures."""
+    brief = assessed.plan.brief
+    if not assessed.plan.packs:
+        return
+    pack = assessed.plan.packs[0]
+    if assessed.plan.chargers and not (0.0 <= brief.cells_c <= 45.0 and brief.room_c <= 45.0):
+        at = brief.cells_c if not 0.0 <= brief.cells_c <= 45.0 else brief.room_c
+        yield Finding("fails", pack.id, f"The cells would be charged at {at:.0f} °C; they stand 0 to 45 °C.", 0.7,
+                      advice="Charge them indoors, at room temperature.")  # fmt: skip
+    if not -20.0 <= brief.cells_c <= 60.0:
+        yield Finding("fails", pack.id, f"The cells would be used at {brief.cells_c:.0f} °C; they stand −20 to 60 °C.", 0.7,
+                      advice="Keep them warmer or cooler.")  # fmt: skip
+
+
+@rule("only-rechargeable", station="charge", source="The cell's chemistry")
+def only_rechargeable(assessed: Assessment) -> Iterator[Finding]:
+    """No primary cell is charged."""
+    for board in assessed.plan.chargers:
+        store = assessed.plan.by_id[board.charges]
+        if isinstance(store, Pack) and not store.cell.rechargeable:
+            plan = remade(assessed.plan, {"chargers": tuple(b for b in assessed.plan.chargers if b.id != board.id)})
+            yield Finding("fails", store.id, f"{store.cell.name} must not be charged; {board.name} would.", 2.0,
+                          partial(Fix, f"The build without {board.name}", "leaves it alone.", plan))  # fmt: skip
 
 
 def _faster(assessed: Assessment, slow: Charge) -> Fix | None:

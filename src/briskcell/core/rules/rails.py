@@ -6,9 +6,13 @@ from collections.abc import Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from briskcell.core.changes import altered, replaced
+from briskcell.core.converters import deliverable_a, typical_efficiency
 from briskcell.core.headroom import Headroom, headrooms, judged
 from briskcell.core.operating import operate
+from briskcell.core.rails import straight_on
 from briskcell.model.parts import Converter, Fed, Link, Load
 from briskcell.model.plan import Plan
 from briskcell.model.units import show
@@ -95,6 +99,129 @@ def load_window(assessed: Assessment) -> Iterator[Finding]:
                           "Feed it from a rail with a higher voltage.")  # fmt: skip
 
 
+@rule("input-window", station="rails", source="The board's sheet")
+def input_window(assessed: Assessment) -> Iterator[Finding]:
+    """No board gets more volts at its input than it stands, not even from a full store without load."""
+    op = assessed.op
+    for board in op.network.converters:
+        if board.input_max_v is None:
+            continue
+        source = int(op.network.source_of_consumer[len(op.network.loads) + op.network.converters.index(board)])
+        stores = len(op.network.stores)
+        most = float(op.curves[source].ocv_v[0]) if source < stores else op.network.converters[source - stores].output_v.high
+        if most > board.input_max_v + 1e-9:
+            cause = f"{board.name} gets {most:.2f} V from a full store and stands {board.input_max_v:.2f} V."
+            yield Finding("fails", board.id, cause, most / board.input_max_v, partial(_other_board, assessed, board, most),
+                          "Choose a board for a higher input.")  # fmt: skip
+
+
+def _other_board(assessed: Assessment, board: Converter, most_v: float) -> Fix | None:
+    """A class with the same output that stands the input: a buck where the input is above the output."""
+    kind = "buck" if most_v > board.output_v.likely + 0.3 else board.kind
+    for candidate in assessed.shelf.converters:
+        stands = candidate.input_max_v is None or candidate.input_max_v >= most_v
+        if candidate.kind == kind and stands and abs(candidate.output_v.likely - board.output_v.likely) < 0.3:
+            plan = replaced(assessed.plan, altered(candidate, id=board.id, fed_by=board.fed_by))
+            return Fix(f"{candidate.name} in its place", f"stands {candidate.input_max_v or most_v:.0f} V.", plan)
+    return None
+
+
+@rule("double-conversion", station="rails", source="Efficiencies in a row multiply")
+def double_conversion(assessed: Assessment) -> Iterator[Finding]:
+    """No more than a little power goes through two switching boards in a row."""
+    op, plan = assessed.op, assessed.plan
+    middle = len(op.soc) // 2
+    for k, board in enumerate(op.network.converters):
+        above = [plan.by_id[i] for i in _above(plan, board)]
+        first = next((a for a in above if isinstance(a, Converter) and a.kind != "linear"), None)
+        if first is None or board.kind == "linear" or op.flow.collapsed[1, middle]:
+            continue
+        taken = float(
+            op.flow.consumer_v[1, middle, len(op.network.loads) + k] * op.flow.consumer_a[1, middle, len(op.network.loads) + k]
+        )
+        lost = taken * (1.0 / typical_efficiency(first) - 1.0)
+        if lost > 0.15:
+            cause = f"{board.name} takes {show(taken, 'W')} through {first.name}, which costs {show(lost, 'W')} on the way."
+            yield Finding("close", board.id, cause, lost / max(taken, 1e-9), partial(_straight, assessed, board, first, lost),
+                          "Feed it from the store if its input allows.")  # fmt: skip
+
+
+def _straight(assessed: Assessment, board: Converter, first: Converter, lost: float) -> Fix | None:
+    """The second board beside the first, where its input accepts the store's volts and it still steps the right way."""
+    op = assessed.op
+    volts = op.flow.input_v(len(op.network.loads) + op.network.converters.index(first))[:, op.soc >= assessed.end_soc]
+    low, high = float(volts.min()), float(volts.max())
+    if high > (board.input_max_v or high) or low < (board.lockout_v or 0.0):
+        return None
+    if (board.kind == "boost" and high > board.output_v.likely) or (board.kind == "buck" and low < board.output_v.likely):
+        return None
+    plan = replaced(assessed.plan, altered(board, fed_by=first.fed_by))
+    return Fix(f"{board.name} fed beside {first.name}", f"saves about {show(lost, 'W')}.", plan)
+
+
+@rule("logic-level", station="rails", source="JESD8C.01, 3.3 V; a high level needs 0.7 of the supply")
+def logic_level(assessed: Assessment) -> Iterator[Finding]:
+    """A part's signals come at a level it understands and survives."""
+    for load in assessed.plan.loads:
+        driver = assessed.plan.by_id.get(load.driven_by or "")
+        if not isinstance(driver, Load) or load.logic_v is None or driver.logic_v is None:
+            continue
+        if driver.logic_v > load.logic_v + 0.35:
+            yield Finding("fails", load.id, f"{driver.name} drives {load.name} at {driver.logic_v:.1f} V; it stands {load.logic_v:.1f} V.",
+                          driver.logic_v / load.logic_v - 1, advice="Put a level shifter between, or a driver of the lower level.")  # fmt: skip
+        elif driver.logic_v < 0.7 * load.logic_v:
+            yield Finding("close", load.id, f"{driver.name} drives {load.name} at {driver.logic_v:.1f} V; a sure high is {0.7 * load.logic_v:.1f} V.",
+                          0.1, advice="Put a level shifter between.")  # fmt: skip
+
+
+@rule("inrush", station="rails", source="The part's sheet, against the limit of what feeds it")
+def inrush(assessed: Assessment) -> Iterator[Finding]:
+    """What a part pulls in its first moment does not trip what feeds it."""
+    op, plan = assessed.op, assessed.plan
+    for load in plan.loads:
+        board = next((plan.by_id[i] for i in _chain(plan, load) if isinstance(plan.by_id[i], Converter)), None)
+        if load.inrush is None or not isinstance(board, Converter):
+            continue
+        limit = float(deliverable_a(board, op.flow.input_v(len(op.network.loads) + op.network.converters.index(board))[1]).min())
+        rest = float(np.where(op.flow.collapsed[0], 0.0, op.flow.output_a(op.network.converters.index(board))[0]).max())
+        asked = load.inrush.peak_a.likely + rest
+        if asked > limit:
+            cause = f"{load.name} pulls {show(load.inrush.peak_a.likely, 'A')} as it starts; with the rest {board.name} gives {show(limit, 'A')}."
+            yield Finding(
+                "fails", load.id, cause, asked / limit - 1, advice="Start the parts one after another, or limit the inrush."
+            )
+
+
+@rule("battery-measure", station="rails", source="Boards with a gauge of their own")
+def battery_measure(assessed: Assessment) -> Iterator[Finding]:
+    """A board that measures its battery is fed where it measures, not behind it."""
+    for load in assessed.plan.loads:
+        if load.measures_battery and any(isinstance(assessed.plan.by_id[i], Converter) for i in _above(assessed.plan, load)):
+            yield Finding("fails", load.id, f"{load.name} measures its battery and may refuse to run when a regulator feeds it.", 0.5,
+                          partial(_to_store, assessed, load), "Feed it at its battery terminals.")  # fmt: skip
+
+
+def _to_store(assessed: Assessment, load: Load) -> Fix | None:
+    for store in assessed.plan.stores:
+        if load.id in straight_on(assessed.plan, store):
+            return Fix(
+                f"{load.name} straight on {store.name}",
+                "suits its window.",
+                replaced(assessed.plan, altered(load, fed_by=store.id)),
+            )
+    return None
+
+
+def _chain(plan: Plan, part: Fed) -> list[str]:
+    """Feeders from a part up to its store, nearest first."""
+    out: list[str] = []
+    at: object = part
+    while isinstance(at, Fed):
+        out.append(at.fed_by)
+        at = plan.by_id[at.fed_by]
+    return out
+
+
 def _more_volts(assessed: Assessment, load: Load) -> Fix | None:
     """A thicker wire if that is enough, else a higher output of the board that feeds it."""
     plan, column = assessed.plan, assessed.op.network.loads.index(load)
@@ -130,9 +257,4 @@ def _higher_output(assessed: Assessment, load: Load, board: Converter, least_v: 
 
 
 def _above(plan: Plan, part: Fed) -> set[str]:
-    out: set[str] = set()
-    at: object = part
-    while isinstance(at, Fed):
-        out.add(at.fed_by)
-        at = plan.by_id[at.fed_by]
-    return out
+    return set(_chain(plan, part))

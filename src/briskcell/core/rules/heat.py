@@ -1,0 +1,61 @@
+"""Rules of heat: what the hand, the cells and the boards feel in the closed case."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+from typing import TYPE_CHECKING
+
+from briskcell.core.changes import remade
+from briskcell.core.heat import CELLS_USE_C, SKIN_C
+
+from .registry import Finding, Fix, rule
+
+if TYPE_CHECKING:
+    from briskcell.core.assess import Assessment
+
+
+@rule("case-heat", station="heat", source="IEC 62368-1:2018, table 38: 48 °C where plastic is held; cells 60 °C in use")
+def case_heat(assessed: Assessment) -> Iterator[Finding]:
+    """In the warmest room neither the hand nor the cells feel more than they should."""
+    found, held = assessed.heat, assessed.plan.brief.held
+    element = assessed.plan.stores[0].id if assessed.plan.stores else ""
+    if not element:
+        return
+    limit = SKIN_C if held else SKIN_C + 12.0
+    soon = f" after {found.minutes_to_limit:.0f} min" if found.minutes_to_limit else ""
+    if found.skin_c > limit:
+        cause = f"The closed case reaches {found.skin_c:.0f} °C{soon}; {limit:.0f} °C is the most that hands should hold."
+        yield Finding(
+            "fails", element, cause, found.skin_c / limit - 1, partial(_cooler, assessed, limit), "A larger case, or less draw."
+        )
+    elif found.cells_c > CELLS_USE_C:
+        cause = f"The cells reach {found.cells_c:.0f} °C in the closed case; they stand {CELLS_USE_C:.0f} °C."
+        yield Finding("fails", element, cause, found.cells_c / CELLS_USE_C - 1, partial(_cooler, assessed, limit), "A larger case.")
+
+
+@rule("part-heat", station="heat", source="Case air plus warmth per watt, against the part's sheet")
+def part_heat(assessed: Assessment) -> Iterator[Finding]:
+    """No board or part gets warmer than its sheet allows."""
+    for part in assessed.heat.parts:
+        if part.celsius > part.limit_c:
+            cause = f"{part.name} reaches {part.celsius:.0f} °C in play; it stands {part.limit_c:.0f} °C."
+            yield Finding("fails", part.element, cause, part.celsius / part.limit_c - 1, partial(_cooler, assessed, SKIN_C),
+                          "A board with less loss, or copper to carry the heat away.")  # fmt: skip
+
+
+def _cooler(assessed: Assessment, limit_c: float) -> Fix | None:
+    """Vents, then a fan, if that is enough; the fan's own draw is for the builder to add."""
+    plan, now = assessed.plan, len(_over(assessed, limit_c))
+    for vents, fan, words in ((True, False, "Vents"), (True, True, "Vents and a fan")):
+        case = plan.case.model_copy(update={"vents": vents, "fan": fan})
+        changed = assessed.of(remade(plan, {"case": case}))
+        if len(_over(changed, limit_c)) < now:
+            return Fix(words, f"bring the case to {changed.heat.skin_c:.0f} °C.", changed.plan)
+    return None
+
+
+def _over(assessed: Assessment, limit_c: float) -> list[str]:
+    found = assessed.heat
+    hot = [p.element for p in found.parts if p.celsius > p.limit_c]
+    return [*hot, *(["skin"] if found.skin_c > limit_c else []), *(["cells"] if found.cells_c > CELLS_USE_C else [])]

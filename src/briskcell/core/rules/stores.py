@@ -1,0 +1,171 @@
+"""Rules of what stores are: proven capacity, equal voltages, ratings, banks, what is kept for a shutdown, the shelf."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator
+from functools import partial
+from typing import TYPE_CHECKING
+
+from briskcell.core.changes import altered, remade, replaced
+from briskcell.model.parts import Pack
+from briskcell.model.units import show
+
+from .registry import Finding, Fix, rule
+
+if TYPE_CHECKING:
+    from briskcell.core.assess import Assessment
+
+DENSEST_WH_PER_L = 800.0  # of any lithium cell sold
+CARRIER_WH = 100.0
+EQUAL_V = 0.05
+
+
+@rule("proven-capacity", station="pack", source="Energy density of lithium cells, Linden's Handbook of Batteries, 4th ed.")
+def proven_capacity(assessed: Assessment) -> Iterator[Finding]:
+    """A capacity is proven by a test or a sheet, and fits the cell's own volume."""
+    for pack in assessed.plan.packs:
+        cell = pack.cell
+        if cell.measured_ah is not None and cell.measured_ah.likely < 0.8 * cell.label_ah.likely:
+            cause = (
+                f"{cell.name} says {show(cell.label_ah.likely, 'Ah')} and is counted with {show(cell.measured_ah.likely, 'Ah')}."
+            )
+            yield Finding("close", pack.id, cause, 0.2, advice="The label does not count; a capacity test of each cell does.")
+            continue
+        litres = _litres(pack)
+        dense = cell.label_ah.likely * 3.6 / litres if litres else 0.0
+        if cell.measured_ah is None and dense > DENSEST_WH_PER_L:
+            most = DENSEST_WH_PER_L * litres / 3.6
+            cause = f"{cell.name} says {show(cell.label_ah.likely, 'Ah')}: {dense:.0f} Wh a litre, more than any cell holds."
+            yield Finding("fails", pack.id, cause, dense / DENSEST_WH_PER_L - 1, partial(_count_less, assessed, pack, most),
+                          "Test the capacity and enter what was measured.")  # fmt: skip
+        elif cell.measured_ah is None and cell.label_ah.grade == "guessed":
+            yield Finding("close", pack.id, f"The capacity of {cell.name} is a guess that no test confirms.", 0.05,
+                          advice="Test the capacity of one cell and enter what was measured.")  # fmt: skip
+
+
+def _litres(pack: Pack) -> float:
+    cell = pack.cell
+    if cell.thickness_mm is None or cell.length_mm is None:
+        return 0.0
+    width = cell.width_mm or cell.thickness_mm
+    round_share = 0.785 if abs(width - cell.thickness_mm) < 0.05 else 1.0
+    return cell.thickness_mm * width * cell.length_mm * round_share * 1e-6
+
+
+def _count_less(assessed: Assessment, pack: Pack, most_ah: float) -> Fix:
+    figure = pack.cell.label_ah.at(round(most_ah * 0.6, 2), source="what a cell of this size may hold, until it is tested")
+    cell = pack.cell.model_copy(update={"measured_ah": figure})
+    words = f"Count with {show(figure.likely, 'Ah')} until it is tested"
+    return Fix(words, "is what such a cell may hold.", replaced(assessed.plan, altered(pack, cell=cell)))
+
+
+@rule("equal-strings", station="pack", source="Current between strings, (V1 − V2)/(r1 + r2)")
+def equal_strings(assessed: Assessment) -> Iterator[Finding]:
+    """Strings are joined in parallel at one voltage."""
+    for pack in assessed.plan.packs:
+        measured = [s for s in pack.strings if s.ocv_v is not None]
+        for a, b in itertools.combinations(measured, 2):
+            apart = abs((a.ocv_v or 0.0) - (b.ocv_v or 0.0))
+            if apart > EQUAL_V:
+                ohm = pack.series * (a.cell.resistance_ohm.likely + b.cell.resistance_ohm.likely)
+                cause = f"Two strings of {pack.name} stand {show(apart, 'V')} apart: joined, {show(apart / ohm, 'A')} would flow between them."
+                yield Finding(
+                    "fails", pack.id, cause, apart, advice="Charge both to the same voltage, within 50 mV, before they are joined."
+                )
+
+
+@rule("capacitor-rating", station="pack", source="Life of a supercapacitor falls by half for each 0.1 V")
+def capacitor_rating(assessed: Assessment) -> Iterator[Finding]:
+    """A supercapacitor is charged to no more than nine tenths of its rating."""
+    for cap in assessed.plan.capacitors:
+        share = cap.full_v / cap.rating_v
+        if share > 0.9:
+            plan = replaced(assessed.plan, altered(cap, full_v=round(0.9 * cap.rating_v, 2)))
+            yield Finding("fails" if share > 1 else "close", cap.id,
+                          f"{cap.name} is charged to {cap.full_v:.2f} V of {cap.rating_v:.2f} V.", share,
+                          partial(Fix, f"Charge it to {0.9 * cap.rating_v:.2f} V", "leaves a tenth.", plan))  # fmt: skip
+
+
+@rule("bank-output", station="pack", source="The bank's own cut-offs")
+def bank_output(assessed: Assessment) -> Iterator[Finding]:
+    """A power bank neither switches off at rest nor cuts its output while it charges."""
+    op, plan = assessed.op, assessed.plan
+    for bank in plan.banks:
+        amps = op.flow.branch_a[0, :, op.network.branch[bank.id]]
+        least = float(amps.min())
+        if least < bank.least_load_a.likely:
+            cause = f"At rest {bank.name} gives {show(least, 'A')} and switches off below {show(bank.least_load_a.likely, 'A')} after {bank.off_after_s:.0f} s."
+            yield Finding("fails", bank.id, cause, 0.6, advice="Use a bank that stays on, or a load that keeps it awake.")
+        if plan.brief.play_while_charging and not bank.output_while_charging:
+            yield Finding("fails", bank.id, f"{bank.name} cuts its output while it charges.", 0.4,
+                          partial(_no_play, assessed), "Use a bank that feeds while it charges.")  # fmt: skip
+
+
+def _no_play(assessed: Assessment) -> Fix:
+    brief = assessed.plan.brief.model_copy(update={"play_while_charging": False})
+    return Fix("A brief without play while charging", "asks for less.", remade(assessed.plan, {"brief": brief}))
+
+
+@rule("one-of-each", station="pack", source="Two packs, two switches, two ports: one is always forgotten")
+def one_of_each(assessed: Assessment) -> Iterator[Finding]:
+    """There are no more packs and charge ports than the brief asks for."""
+    plan = assessed.plan
+    ports = len({b.supply for b in plan.chargers})
+    if ports > plan.brief.charge_ports:
+        cause = f"The build has {ports} charge ports, {plan.brief.charge_ports} {'is' if plan.brief.charge_ports == 1 else 'are'} wanted."
+        yield Finding("close", plan.chargers[-1].id, cause, 0.1, advice="One port that fills all packs is never forgotten.")
+    fed = [s for s in plan.stores if plan.fed.get(s.id)]
+    switches = sum(k.kind == "switch" for k in plan.links)
+    if len(fed) > 1 and switches > 1:
+        yield Finding("close", fed[-1].id, f"{len(fed)} stores with {switches} switches: one of them will be left on.", 0.1,
+                      advice="Join them behind one switch.")  # fmt: skip
+
+
+@rule("shutdown-reserve", station="pack", source="1.5 times the energy of a shutdown, above the stop")
+def shutdown(assessed: Assessment) -> Iterator[Finding]:
+    """When the warning comes, enough is left for a clean shutdown; and a hard-off is there for when it hangs."""
+    plan, found = assessed.plan, assessed.runtime
+    if found is None or not found.hours or assessed.pack_index is None or plan.shutdown.seconds == 0 or not plan.shutdown.soft:
+        return
+    element, reserve = plan.stores[assessed.pack_index].id, assessed.reserve
+    if reserve is None:
+        yield Finding(
+            "fails", element, "Even a full store holds too little for a clean shutdown.", 1.0, advice="Use a larger store."
+        )
+        return
+    at = f"at {reserve.under_load_v:.2f} V under load or {reserve.at_rest_v:.2f} V at rest"
+    search = partial(_warn, assessed, round(reserve.under_load_v + 0.02, 2))
+    if reserve.enough is None:
+        yield Finding("close", element, f"No warning before shutdown is set; it belongs {at}, {reserve.minutes_left:.0f} min before the end.",
+                      0.05, search)  # fmt: skip
+    elif not reserve.enough:
+        cause = f"The warning at {plan.shutdown.warning_v or 0:.2f} V comes too late for a clean shutdown; it belongs {at}."
+        yield Finding("fails", element, cause, 0.3, search)
+    if not plan.shutdown.hard_off:
+        yield Finding("close", element, "Nothing cuts the power when the board hangs.", 0.05, advice="Add a hard-off.")
+
+
+def _warn(assessed: Assessment, volts: float) -> Fix:
+    changed = assessed.plan.shutdown.model_copy(update={"warning_v": volts})
+    return Fix(f"A warning at {volts:.2f} V", "leaves enough.", remade(assessed.plan, {"shutdown": changed}))
+
+
+@rule("shelf-life", station="pack", source="Currents of boards when off, and self-discharge")
+def shelf(assessed: Assessment) -> Iterator[Finding]:
+    """A full pack is not empty after the weeks on the shelf that the brief allows."""
+    for store, life in zip(assessed.plan.stores, assessed.shelves, strict=True):
+        if life.days < assessed.plan.brief.shelf_days:
+            who = f", most by {life.who[0][0]}" if life.who else ""
+            cause = f"{store.name} is empty after {life.days:.0f} days on the shelf: {show(life.leakage_a, 'A')} leak{who}."
+            yield Finding("fails", store.id, cause, 1 - life.days / assessed.plan.brief.shelf_days,
+                          advice="Put the switch before the boards that sip, or use ones with a lower current when off.")  # fmt: skip
+
+
+@rule("carrier", station="pack", source="Limits for lithium cells in a cabin; local rules and the carrier decide")
+def carrier(assessed: Assessment) -> Iterator[Finding]:
+    """Somebody knows the watt-hours when a carrier asks; past 100 Wh most ask."""
+    for store, found in zip(assessed.plan.stores, assessed.runtimes, strict=True):
+        if isinstance(store, Pack) and found.energy_wh > CARRIER_WH:
+            yield Finding("close", store.id, f"{store.name} holds {show(found.energy_wh, 'Wh')}; past 100 Wh a carrier has to agree.", 0.02,
+                          advice="Ask the carrier, or split it; local rules decide.")  # fmt: skip

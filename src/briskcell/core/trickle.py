@@ -1,0 +1,55 @@
+"""A crank, small generator or panel that fills a store: what it pushes in, and the ripple it leaves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from briskcell.model.parts import Trickle
+
+
+@dataclass(frozen=True, slots=True)
+class TrickleFlow:
+    """Power into the store at the best load, its current there, and the ripple on the smoothing capacitor."""
+
+    power_w: float
+    current_a: float
+    bus_v: float
+    ripple_v: float
+
+
+def trickle_flow(source: Trickle, store_v: float) -> TrickleFlow:
+    """What a trickle source gives at the load that takes the most from it.
+
+    Half the open voltage, less the bridge, is across the load when its resistance matches the source's [1]_; the
+    converter passes that on. The ripple is ``ΔV = I/(2·f·C)``.
+
+    Parameters
+    ----------
+    source : Trickle
+        Open volts, source resistance, bridge, smoothing, converter.
+    store_v : float
+        Volts of the store. [V]
+
+    Returns
+    -------
+    TrickleFlow
+        Zero where the bridge takes all.
+
+    References
+    ----------
+    .. [1] P. Horowitz, W. Hill, The Art of Electronics, 3rd ed., Cambridge, 2015, ch. 1.
+
+    Examples
+    --------
+    >>> from briskcell.model.parts import Trickle
+    >>> crank = Trickle(id="c", name="crank", charges="p", open_v=12.0, source_ohm=10.0, bridge_drop_v=1.4,
+    ...                 smoothing_f=1e-3, ripple_hz=60.0, efficiency=0.85)
+    >>> flow = trickle_flow(crank, 3.7)
+    >>> round(flow.power_w, 3), round(flow.ripple_v, 2)
+    (2.388, 4.42)
+    """
+    left_v = max(source.open_v.likely - source.bridge_drop_v.likely, 0.0)
+    bus_v, amps = left_v / 2.0, left_v / 2.0 / source.source_ohm.likely
+    power = bus_v * amps * source.efficiency.likely
+    ripple = amps / (2.0 * source.ripple_hz.likely * source.smoothing_f.likely)
+    return TrickleFlow(power, power / store_v if store_v > 0 else 0.0, bus_v, ripple)
