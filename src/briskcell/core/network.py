@@ -289,7 +289,8 @@ class Flow:
         return self.branch_a[..., len(self.network.stores) + converter]
 
 
-def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws, slow: Slow | None = None) -> Flow:
+def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws, slow: Slow | None = None,
+          link_ohm: ArrayLike | None = None) -> Flow:  # fmt: skip
     """Solve a tree by backward/forward sweeps, every point of the batch at once.
 
     The sweep [1]_ starts from the sources' voltages and falls monotonically to the upper solution where loads draw
@@ -308,6 +309,8 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
         Arrays of shape (..., n_loads).
     slow : Slow, optional
         Resistance that another point's current has polarised. Without it ``store_ohm`` is all.
+    link_ohm : array_like, shape (..., n_links), optional
+        Resistances of the links, in the order of the branches, where they differ from point to point. [Ω]
 
     Returns
     -------
@@ -331,6 +334,8 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
     R = np.empty((len(network.branches), points))
     R[:] = network.fixed_ohm[:, None]
     R[:n_stores] = rows(ohm)
+    if link_ohm is not None:
+        R[n_stores + len(network.converters) :] = rows(np.asarray(link_ohm, dtype=float))
     open_v = rows(ocv)
     slow_ohm = rows(slow.ohm) if slow is not None and n_stores else None
     riding = list(slow.from_row) if slow is not None else []
@@ -351,7 +356,7 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
             break
     lost: Flags = np.asarray(~settled)
     if lost.any():
-        X[:, lost], unsolved = _newton(given.only(lost), X[:, lost], scale[:, lost])
+        X[:, lost], unsolved = _newton(given.chosen(lost), X[:, lost], scale[:, lost])
         lost[lost] = unsolved
     lost = lost | (FLOOR * scale > X).any(0)
     if slow is not None:
@@ -394,8 +399,13 @@ class _Given:
     current_a: Array
     conductance_s: Array
 
-    def only(self, points: Flags) -> _Given:
-        """The chosen points, each repeated for the columns of its Jacobian."""
+    def chosen(self, points: Flags) -> _Given:
+        """Some of the points."""
+        arrays = (self.ocv, self.R, self.power_w, self.current_a, self.conductance_s)
+        return _Given(self.network, *(a[:, points] for a in arrays))
+
+    def only(self, points: NDArray[np.intp]) -> _Given:
+        """Some of the points, each repeated for the columns of its Jacobian."""
         times = len(self.network.source_of_consumer) + len(self.network.converters) + 1
         arrays = (self.ocv, self.R, self.power_w, self.current_a, self.conductance_s)
         return _Given(self.network, *(np.repeat(a[:, points], times, axis=1) for a in arrays))
@@ -470,27 +480,33 @@ def _newton(given: _Given, X: Array, scale: Array) -> tuple[Array, Flags]:
     """Newton's method on ``X − sweep(X) = 0`` for points of shape (n, m); True where none is found.
 
     The Jacobian comes by differences, all columns in one batch. Started above the upper solution it falls to it
-    monotonically; a point that leaves the range of sensible voltages, or has not settled at the end, is lost.
+    monotonically and never below, so a point that reaches the floor has no solution and is dropped at once.
     """
     n, m = X.shape
     X = np.clip(X, FLOOR * scale, scale)
-    step = 1e-7 * scale
+    lost = np.ones(m, dtype=bool)
+    left = np.arange(m)
     nudge = np.concatenate([np.zeros((n, 1)), np.eye(n)], axis=1)
-    wide = np.repeat(scale, n + 1, axis=1)
-    settled = np.zeros(m, dtype=bool)
     for _ in range(NEWTON_STEPS):
-        points = X[:, :, None] + nudge[:, None, :] * step[:, :, None]
-        swept = given.sweep(points.reshape(n, -1), wide)[0].reshape(n, m, n + 1)
-        residual = X - swept[:, :, 0]
-        settled = np.asarray((np.abs(residual) <= TOLERANCE * scale).all(0))
-        if settled.all():
-            break
+        here, size = X[:, left], scale[:, left]
+        step = 1e-7 * size
+        points = here[:, :, None] + nudge[:, None, :] * step[:, :, None]
+        wide = np.repeat(size, n + 1, axis=1)
+        swept = given.only(left).sweep(points.reshape(n, -1), wide)[0].reshape(n, len(left), n + 1)
+        residual = here - swept[:, :, 0]
+        settled = (np.abs(residual) <= TOLERANCE * size).all(0)
+        lost[left[settled]] = False
         slope = (swept[:, :, 1:] - swept[:, :, :1]) / step.T[None, :, :]
         jacobian = np.eye(n) - np.moveaxis(slope, 1, 0)
         jacobian[np.abs(np.linalg.det(jacobian)) < 1e-12] = np.eye(n)
         move = np.linalg.solve(jacobian, residual.T[..., None])[..., 0].T
-        X = np.where(settled, X, np.clip(X - move, FLOOR * scale / 2, scale))
-    return X, ~settled
+        next_x = np.minimum(here - move, size)
+        sunk = (next_x <= FLOOR * size).any(0)
+        X[:, left] = np.where(settled, here, np.maximum(next_x, FLOOR * size / 2))
+        left = left[~settled & ~sunk]
+        if not left.size:
+            break
+    return X, lost
 
 
 def state_draws(network: Network) -> Draws:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from briskcell.model.parts import STATES, Bank
 
@@ -158,37 +158,58 @@ def reached(stop: Stop, soc: Array) -> float | None:
     float or None
         Read by a straight line between the two points around it.
     """
-    below = stop.margin < 0
-    k = int(below.argmax())
-    if not below[k]:
-        return None
-    if k == 0:
-        return float(soc[0])
-    high, low = stop.margin[k - 1], stop.margin[k]
-    return float(soc[k - 1] + (soc[k] - soc[k - 1]) * high / (high - low))
+    at = float(first_below(stop.margin, soc))
+    return None if at < 0 else at
 
 
-def elapsed(soc: Array, current_a: Array, capacity_ah: float) -> Array:
+def first_below(margin: Array, soc: Array) -> Array:
+    """State of charge at which margins first fall below zero, from full downward; −1 where they never do.
+
+    Parameters
+    ----------
+    margin : ndarray, shape (..., n)
+        Margins over states of charge.
+    soc : ndarray, shape (n,)
+        States of charge, falling.
+
+    Returns
+    -------
+    ndarray, shape (...)
+        Read by straight lines between the two points around the crossing.
+    """
+    below = margin < 0
+    k = below.argmax(axis=-1)
+    before = np.maximum(k - 1, 0)
+    low = np.take_along_axis(margin, k[..., None], -1)[..., 0]
+    high = np.take_along_axis(margin, before[..., None], -1)[..., 0]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = np.where(k > 0, high / (high - low), 0.0)
+    at = soc[before] + (soc[k] - soc[before]) * share
+    return np.asarray(np.where(below.any(axis=-1), at, -1.0))
+
+
+def elapsed(soc: Array, current_a: Array, capacity_ah: ArrayLike) -> Array:
     """Hours from full down to each state of charge: ``t = ∫ Q dsoc / I``.
 
     Parameters
     ----------
     soc : ndarray, shape (n,)
         States of charge, falling.
-    current_a : ndarray, shape (n,)
+    current_a : ndarray, shape (..., n)
         Mean current; inf where it cannot be carried, which takes no time. [A]
-    capacity_ah : float
+    capacity_ah : array_like, broadcasts with the leading axes
         Charge from full to empty. [Ah]
 
     Returns
     -------
-    ndarray, shape (n,)
+    ndarray, shape (..., n)
         Hours; the first is 0.
     """
     with np.errstate(divide="ignore"):
-        pace = np.minimum(capacity_ah / current_a, 1e9)
-    steps = -np.diff(soc) * 0.5 * (pace[1:] + pace[:-1])
-    return np.concatenate([[0.0], np.cumsum(steps)])
+        pace = np.minimum(np.asarray(capacity_ah, dtype=float)[..., None] / current_a, 1e9)
+    out = np.zeros(pace.shape)
+    np.cumsum(-np.diff(soc) * 0.5 * (pace[..., 1:] + pace[..., :-1]), axis=-1, out=out[..., 1:])
+    return out
 
 
 def runtime(op: Operating, pack: int = 0) -> Runtime:
@@ -209,11 +230,12 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
     curves, soc = op.curves[pack], op.soc
     current = op.shares @ np.where(op.shares[:, None] > 0, op.flow.branch_a[..., pack], 0.0)
     hours = elapsed(soc, current, curves.capacity_ah)
-    own = [(at, s) for s in store_stops(op, pack) if (at := reached(s, soc)) is not None]
-    boards = [(at, s) for s in board_stops(op) if (at := reached(s, soc)) is not None]
-    stops = tuple(sorted([*own, *boards], key=lambda pair: -pair[0]))
+    own, boards = list(store_stops(op, pack)), list(board_stops(op))
+    at_soc = first_below(np.stack([s.margin for s in (*own, *boards)]), soc)
+    met = [(float(at), s) for at, s in zip(at_soc, (*own, *boards), strict=True) if at >= 0]
+    stops = tuple(sorted(met, key=lambda pair: -pair[0]))
     at, stop = stops[0] if stops else (0.0, None)
-    own_end = max((s for s, p in own if p.cause != "collapse"), default=0.0)
+    own_end = max((at for at, s in met if s in own and s.cause != "collapse"), default=0.0)
     idle = not current.max() > 1e-9
     energy = _between(soc, curves.ocv_v, 1.0, at) * curves.capacity_ah
     ran = float(np.interp(at, soc[::-1], hours[::-1]))

@@ -103,8 +103,14 @@ def _plugged(assessed: Assessment, board: ChargeBoard, soc: float, state: str) -
         {"name": n.element, "voltage_v": _plain(n.voltage_v), "current_a": _plain(n.current_a), "loss_w": _plain(n.loss_w)}
         for n in found.nodes
     ]
-    charger = {"name": board.id, "voltage_v": _plain(found.bus_v), "input_a": _plain(found.input_a),
-               "charge_a": _plain(found.charge_a), "system_a": _plain(found.system_a), "store_v": _plain(found.store_v)}  # fmt: skip
+    charger = {
+        "name": board.id,
+        "voltage_v": _plain(found.bus_v),
+        "input_a": _plain(found.input_a),
+        "charge_a": _plain(found.charge_a),
+        "system_a": _plain(found.system_a),
+        "store_v": _plain(found.store_v),
+    }
     return {"charger": charger, "way_in": way_in, "console": console}
 
 
@@ -125,7 +131,8 @@ def _heat(assessed: Assessment) -> dict[str, Any]:
         "minutes_to_limit": _plain(found.minutes_to_limit), "vents_save_k": _plain(found.vents_save_k),
         "fan_saves_k": _plain(found.fan_saves_k),
         "parts": [
-            {"element": p.element, "watts": _plain(p.watts), "celsius": _plain(p.celsius), "limit_c": p.limit_c} for p in found.parts
+            {"element": p.element, "watts": _plain(p.watts), "celsius": _plain(p.celsius), "limit_c": p.limit_c}
+            for p in found.parts
         ],
     }  # fmt: skip
 
