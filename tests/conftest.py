@@ -9,6 +9,7 @@ from typing import Any
 
 import pytest
 import structlog
+from hypothesis import settings
 from waitress.server import create_server
 
 from briskcell.services.workshop import Workshop
@@ -20,6 +21,9 @@ CHROMIUM = [
 ]  # fmt: skip
 
 
+# A first example loads libraries, and a busy machine is slow: time is measured in bench/, not here.
+settings.register_profile("here", deadline=None)
+settings.load_profile("here")
 structlog.configure(processors=[structlog.processors.format_exc_info, structlog.processors.JSONRenderer()])
 
 

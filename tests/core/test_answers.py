@@ -13,7 +13,7 @@ from briskcell.core.converters import deliverable_a
 from briskcell.core.rules import RULES
 from briskcell.core.tables import sourced
 from briskcell.core.wiring import awg_section_mm2, wire_resistance_ohm
-from briskcell.core.working import working
+from briskcell.core.workings import working
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan, plan_of
@@ -199,7 +199,14 @@ def test_an_empty_plan_and_a_pack_without_loads_have_honest_answers() -> None:
 
 def keys(a: Assessment) -> list[str]:
     spares = [f"headroom:{h.element}:{h.kind}" for h in a.headrooms]
-    return ["draw", "runtime", "energy", *(f"charge:{c.board.id}" for c in a.charges), *spares, "voltage:screen"]
+    case = [
+        "heat",
+        *(["reserve"] if a.reserve else []),
+        *(f"wiring:{c.link.id}" for c in a.links),
+        *(f"fuse:{c.fuse.id}" for c in a.fuses),
+    ]
+    shelves = [f"shelf:{s.id}" for s in a.plan.stores]
+    return ["draw", "runtime", "energy", *(f"charge:{c.board.id}" for c in a.charges), *spares, *case, *shelves, "voltage:screen"]
 
 
 @pytest.mark.parametrize("plan", demo_plans(), ids=lambda p: p.name)

@@ -17,8 +17,9 @@ from .stores import store_curves
 from .wiring import link_resistance_ohm
 
 Array = NDArray[np.float64]
-RISING = np.linspace(0.0, 1.0, 201)
-ROUNDS = 6  # in which the bus voltage and the charge current settle; each gains a digit or more
+RISING = np.linspace(0.0, 1.0, 101)
+ROUNDS = 7  # in which the bus voltage, the charge current and the console settle; each gains a digit
+ALONE = 3  # rounds without a console
 # The slow branch of a charging cell: diffusion that a minute's pulse does not show. Held against a full physics model
 # (C.-H. Chen et al., J. Electrochem. Soc. 167, 080534, 2020) at 0.2 C and half C.
 DIFFUSION_SHARE = 0.55  # of the steady resistance
@@ -222,7 +223,7 @@ class ChargePath:
         carried = np.ones(RISING.shape, dtype=bool)
         console = self._console(state) if state else None
         held = np.zeros(RISING.shape, dtype=int)
-        for _ in range(ROUNDS):
+        for _ in range(ALONE if console is None else ROUNDS):
             if console is not None:
                 on_cell = curves.ocv_v + (charge_a - system_a) * curves.steady_ohm
                 system_a, carried = console.at(bus_v if board.layout == "power_path" else on_cell)

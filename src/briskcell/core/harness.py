@@ -220,14 +220,13 @@ def check_links(op: Operating, air_c: float) -> tuple[LinkCheck, ...]:
         Warming is None for switches, fuses and plugs, which have a rating instead.
     """
     out = []
+    # A wire warms with what flows for minutes: play, not the peak.
+    amps_all, warm_all = (np.where(np.isfinite(a), a, 0.0).max(axis=axes) if a.size else np.zeros(0) for a, axes in
+                          ((op.flow.branch_a, (0, 1)), (op.flow.branch_a[1], 0)))  # fmt: skip
     for link in op.plan.links:
         if link.id not in op.network.branch:
             continue
-        flow = op.flow.branch_a[..., op.network.branch[link.id]]
-        amps = float(flow[np.isfinite(flow)].max(initial=0.0))
-        # A wire warms with what flows for minutes: play, not the peak.
-        steady = op.flow.branch_a[1, :, op.network.branch[link.id]]
-        warm = float(steady[np.isfinite(steady)].max(initial=0.0))
+        amps, warm = (float(a[op.network.branch[link.id]]) for a in (amps_all, warm_all))
         rise: float | None = None
         if link.kind == "trace" and link.trace_width_mm:
             rise = trace_rise_k(warm, link.trace_width_mm, link.copper_um)

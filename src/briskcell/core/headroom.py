@@ -76,8 +76,38 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
     tuple of Headroom
         In the order of the current; elements whose limit the plan does not state are left out.
     """
-    reach = np.flatnonzero(op.soc >= end_soc - 1e-9)
-    return tuple(_worst(op, reach, *row) for row in _limited(op))
+    reach = int(np.count_nonzero(op.soc >= end_soc - 1e-9))
+    rows = list(_limited(op))
+    if not rows:
+        return ()
+    # Where the whole build collapses no single part is to blame: the rule speaks of that by itself.
+    gone = op.flow.collapsed
+    demand = np.where(gone, 0.0, np.stack([r[2] for r in rows]))
+    limit = np.stack([r[3] for r in rows])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        spare = np.maximum(np.where(gone, 1.0, np.where(limit > 0, 1.0 - demand / limit, -1.0)), -1.0)
+    worst = spare[:, :, :reach].reshape(len(rows), -1).argmin(axis=1)
+    out = []
+    for n, (part, kind, _, _, at_v) in enumerate(rows):
+        state, k = divmod(int(worst[n]), reach)
+        hidden = np.where(gone[state], np.inf, 0.0)
+        out.append(
+            Headroom(
+                element=part.id,
+                name=part.name,
+                kind=kind,
+                demand_a=float(demand[n, state, k]),
+                limit_a=float(limit[n, state, k]),
+                spare=float(spare[n, state, k]),
+                at_soc=float(op.soc[k]),
+                at_state=STATES[state],
+                input_v=float(at_v[state, k]),
+                spare_now=spare[n],
+                demand_series=demand[n, state] + hidden,
+                limit_series=limit[n, state] + hidden,
+            )
+        )
+    return tuple(out)
 
 
 def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, str, Array, Array, Array]]:
@@ -105,28 +135,3 @@ def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, st
         limit = deliverable_a(converter, input_v)
         if np.isfinite(limit).any():
             yield converter, converter.kind, flow.output_a(k), limit, input_v
-
-
-def _worst(op: Operating, reach: NDArray[np.intp], part: Pack | Bank | Converter | Link, kind: str, demand: Array,
-           limit: Array, at_v: Array) -> Headroom:  # fmt: skip
-    # Where the whole build collapses no single part is to blame: the rule speaks of that by itself.
-    gone = op.flow.collapsed
-    with np.errstate(divide="ignore", invalid="ignore"):
-        spare = np.where(gone, 1.0, np.where(limit > 0, 1.0 - np.where(gone, 0.0, demand) / limit, -1.0))
-    spare = np.maximum(spare, -1.0)
-    state, point = np.unravel_index(int(np.argmin(spare[:, reach])), (len(STATES), len(reach)))
-    k = int(reach[point])
-    return Headroom(
-        element=part.id,
-        name=part.name,
-        kind=kind,
-        demand_a=float(demand[state, k]),
-        limit_a=float(limit[state, k]),
-        spare=float(spare[state, k]),
-        at_soc=float(op.soc[k]),
-        at_state=STATES[int(state)],
-        input_v=float(at_v[state, k]),
-        spare_now=spare,
-        demand_series=np.where(gone[int(state)], np.inf, demand[int(state)]),
-        limit_series=np.where(gone[int(state)], np.inf, limit[int(state)]),
-    )

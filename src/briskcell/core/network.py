@@ -510,5 +510,16 @@ def _newton(given: _Given, X: Array, scale: Array) -> tuple[Array, Flags]:
 
 
 def state_draws(network: Network) -> Draws:
-    """Likely draws of all three states, shape (3, 1, n_loads), in the order of ``STATES``."""
+    """Likely draws of all three states.
+
+    Parameters
+    ----------
+    network : Network
+        With n_loads loads.
+
+    Returns
+    -------
+    Draws
+        Arrays of shape (3, 1, n_loads), in the order of ``STATES``.
+    """
     return stack([draws_of(network.loads, state) for state in STATES])

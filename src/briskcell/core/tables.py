@@ -33,7 +33,25 @@ def table(name: str) -> tuple[dict[str, str], ...]:
 
 
 def sourced(name: str, rows: tuple[dict[str, str], ...]) -> tuple[dict[str, str], ...]:
-    """The rows as they are, if each says where it comes from; else FigureError."""
+    """The rows as they are, if each says where it comes from.
+
+    Parameters
+    ----------
+    name : str
+        The table's name, for the error.
+    rows : tuple of dict
+        Column to text, one a row.
+
+    Returns
+    -------
+    tuple of dict
+        The same rows.
+
+    Raises
+    ------
+    FigureError
+        If a row has no source.
+    """
     for number, row in enumerate(rows, start=2):
         if not (row.get("source") or "").strip():
             raise FigureError("source", f"Line {number} of the table {name} has no source.", fix="Name the source.")

@@ -115,12 +115,8 @@ def read_classes(kind: str, text: str, chemistries: dict[str, Any]) -> tuple[Par
 def chemistry_fields(row: dict[str, Any]) -> dict[str, Any]:
     """What a cell takes from its chemistry."""
     curves = {name: Curve.of([(s, v) for s, v in row[name]]) for name in ("ocv", "fast", "slow")}
-    return {
-        "chemistry": row["name"],
-        "full_v": row["full_v"],
-        "empty_v": row["empty_v"],
-        "cold_b_k": row["cold_b_k"],
-    } | curves
+    kept = ("full_v", "empty_v", "cold_b_k", "self_discharge_per_month", "rechargeable")
+    return {"chemistry": row["name"]} | {k: row[k] for k in kept if k in row} | curves
 
 
 @cache

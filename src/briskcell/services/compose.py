@@ -203,7 +203,11 @@ def pack_of(part_id: str, name: str, cell: Any, series: int, parallel: int, *, c
 def _pack_for(energy_wh: float, worst_a: float, series: int, thickness_mm: float) -> tuple[Any, int]:
     """The cell and number in parallel that hold the energy and carry the peak with the fewest cells, and fit."""
     room = thickness_mm - 8.0  # two walls of 2.5 mm, tape, and swelling
-    fits = [c.part for c in catalogue().of_kind("cells") if c.part.thickness_mm <= room and c.part.measured_ah is None]
+    fits = [
+        c.part
+        for c in catalogue().of_kind("cells")
+        if c.part.thickness_mm <= room and c.part.measured_ah is None and c.part.full_v > 3
+    ]
     if not fits:
         raise FigureError("thickness", f"No cell class fits a case {thickness_mm:g} mm thick.", fix="Allow 12 mm or more.")
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.assess import Assessment
-from briskcell.core.working import Working, working
+from briskcell.core.workings import Working, working
 from briskcell.library import PartClass, catalogue
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Load, LossModel, Pack, Part

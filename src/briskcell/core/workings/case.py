@@ -1,0 +1,153 @@
+"""Workings of the reserve, the shelf, heat, wiring, fuses and fit."""
+
+from __future__ import annotations
+
+from briskcell.core.assess import Assessment
+from briskcell.core.fit import cell_size
+from briskcell.core.wiring import link_section_mm2
+from briskcell.model.parts import Link, Pack
+from briskcell.model.units import show
+
+from .registry import Input, Working, computed, figure, movers, number, wish
+
+
+def _set(symbol: str, name: str, shown: str, source: str = "set for this build") -> Input:
+    return Input(symbol=symbol, name=name, shown=shown, grade="the build", source=source)
+
+
+@number("reserve")
+def reserve(assessed: Assessment, _rest: str) -> Working | None:
+    found, shutdown = assessed.reserve, assessed.plan.shutdown
+    if found is None:
+        return None
+    return Working(
+        title="Warning before shutdown",
+        shown=f"{show(found.under_load_v, 'V')} under load, {show(found.at_rest_v, 'V')} at rest, {found.minutes_left:.0f} min",
+        words="The latest moment at which the pack still holds one and a half times what a clean shutdown takes, above its stop.",
+        formula="E(soc) − E(stop) ≥ 1.5 · P_shutdown · t_shutdown",
+        inputs=(
+            figure("P shutdown", "Power while shutting down", shutdown.power_w, "W"),
+            _set("t shutdown", "Seconds it takes", f"{shutdown.seconds:.0f} s"),
+            computed("E", "Energy that must remain", found.needed_wh, "Wh", "one and a half times the product"),
+            computed("soc", "State of charge then", found.warning_soc, "%", "energy left, read backwards"),
+        ),
+        source="Energy at the terminals in play, integrated over charge; the factor covers an aged cell",
+        movers=movers(assessed, lambda a: a.reserve.under_load_v if a.reserve else None),
+    )
+
+
+@number("shelf")
+def shelf(assessed: Assessment, store_id: str) -> Working | None:
+    index = next((k for k, s in enumerate(assessed.plan.stores) if s.id == store_id), None)
+    if index is None:
+        return None
+    life = assessed.shelves[index]
+    who = tuple(computed("I", name, amps, "A", "its current when off") for name, amps in life.who)
+    return Working(
+        title=f"Shelf life of {assessed.plan.stores[index].name}",
+        shown=f"{life.days:.0f} days" if life.days < 1e6 else "as good as for ever",
+        words="Usable charge over what the connected boards sip when off, and what the cells lose by themselves.",
+        formula="t = Q / (Σ I_off + I_self)",
+        inputs=(*who, computed("I self", "Self-discharge", life.self_discharge_a, "A", "share a month of the chemistry")),
+        source="T. B. Reddy (ed.), Linden's Handbook of Batteries, 4th ed., 2011, for self-discharge",
+        movers=movers(assessed, lambda a: a.shelves[index].days),
+    )
+
+
+@number("heat")
+def heat(assessed: Assessment, _rest: str) -> Working:
+    found, case = assessed.heat, assessed.plan.case
+    size = f"{case.length_mm:.0f} × {case.width_mm:.0f} × {case.depth_mm:.0f} mm"
+    return Working(
+        title="Warmth of the case",
+        shown=f"{found.skin_c:.0f} °C at the skin, {found.air_c:.0f} °C inside",
+        words="Every watt drawn ends as heat; the free part of the case gives it to the air. "
+        "The air inside is warmer by half as much again.",
+        formula="ΔT = P / (h · A · (1 − covered))",
+        inputs=(
+            computed("P", "Power in play", found.watts, "W", "solved tree at half charge"),
+            _set("A", "Outside of the case", size),
+            _set("covered", "Covered by hands or table", f"{case.covered:.0%}"),
+            _set(
+                "h",
+                "Heat to air",
+                f"9 W/m²K{', vents' if case.vents else ''}{', fan' if case.fan else ''}",
+                "Incropera, 7th ed., ch. 9",
+            ),
+            wish("T room", "Warmest room", f"{assessed.plan.brief.room_c:.0f} °C"),
+        ),
+        source="F. P. Incropera et al., Fundamentals of Heat and Mass Transfer, 7th ed., 2011; limit by IEC 62368-1:2018",
+        movers=movers(assessed, lambda a: a.heat.rise_k),
+    )
+
+
+@number("wiring")
+def wiring(assessed: Assessment, link_id: str) -> Working | None:
+    check = next((c for c in assessed.links if c.link.id == link_id), None)
+    if check is None:
+        return None
+    link: Link = check.link
+    section = link_section_mm2(link) if link.awg is not None or link.section_mm2 is not None or link.trace_width_mm else None
+    inputs = [computed("I", "Highest current", check.amps, "A", "solved tree, all states")]
+    if link.resistance_ohm is not None:
+        inputs.append(figure("R", "Resistance of the path", link.resistance_ohm, "Ω"))
+    if section is not None:
+        inputs.append(_set("A", "Copper section", f"{section:.3f} mm²", "ASTM B258 for a gauge"))
+    if link.length_m is not None:
+        inputs.append(_set("L", "Length, one way", f"{link.length_m * 100:.0f} cm"))
+    if check.rise_k is not None:
+        inputs.append(computed("ΔT", "Warming in play", check.rise_k, "K", "I²R' = h·π·d·ΔT, h 10 W/m²K"))
+    return Working(
+        title=f"Drop over {link.name}",
+        shown=show(check.drop_v, "V"),
+        words="Current times the resistance of the whole path, out and back.",
+        formula="V = I · ρ(T)·L·n/A",
+        inputs=tuple(inputs),
+        source="IEC 60028:1925 for copper; IEC 60364-5-52 for bundles; IPC-2221B for traces",
+        movers=movers(assessed, lambda a: next(c.drop_v for c in a.links if c.link.id == link_id)),
+    )
+
+
+@number("fuse")
+def fuse(assessed: Assessment, fuse_id: str) -> Working | None:
+    check = next((c for c in assessed.fuses if c.fuse.id == fuse_id), None)
+    if check is None or check.fuse.rating_a is None:
+        return None
+    inputs = [
+        figure("I rated", "Rating", check.fuse.rating_a, "A"),
+        computed("I peak", "Highest current", check.peak_a, "A", "solved tree at the peak"),
+        computed("I fault", "Short circuit behind it", check.fault_a, "A", "full store over its fast resistance and the path"),
+    ]
+    if check.thinnest is not None:
+        inputs.append(_set("t wire", f"{check.thinnest.name} melts after", f"{check.melts_after_s:.2g} s", "Onderdonk's equation"))
+    return Working(
+        title=f"Choice of {check.fuse.name}",
+        shown=check.words or f"holds, and opens {check.opens_after_s:.2g} s into a short",
+        words="It carries the warm peak, and opens before the thinnest wire behind it has taken half of what melts it.",
+        formula="I_peak ≤ I_hold(T), t_open(I_fault) < t_melt / 2",
+        inputs=tuple(inputs),
+        source="IEC 60127-2:2014; E. R. Stauffacher, General Electric Review 31(6), 1928",
+        movers=movers(assessed, lambda a: next(c.peak_a for c in a.fuses if c.fuse.id == fuse_id)),
+    )
+
+
+@number("fit")
+def fits(assessed: Assessment, pack_id: str) -> Working | None:
+    pack, bay = assessed.plan.by_id.get(pack_id), assessed.plan.bay
+    if not isinstance(pack, Pack) or bay is None:
+        return None
+    found = assessed.fits[assessed.plan.packs.index(pack)]
+    size = cell_size(pack.cell, bay)
+    return Working(
+        title=f"Fit of {pack.name}",
+        shown="fits" if found.fits else "does not fit",
+        words=found.words,
+        formula="n = Π ⌊room / size⌋ over the best orientation and block",
+        inputs=(
+            _set("bay", "Bay", f"{bay.length_mm:.0f} × {bay.width_mm:.0f} × {bay.depth_mm:.0f} mm"),
+            _set("cell", "A cell with swelling and wrap", " × ".join(f"{v:.1f}" for v in size) + " mm" if size else "not stated"),
+            _set("plug", "Room for the plug", f"{bay.plug_room_mm:.0f} mm"),
+        ),
+        source="Measures as given; pouches swell by 8 to 10 % of their thickness",
+        movers=(),
+    )
