@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import sys
 from pathlib import Path
@@ -12,8 +13,14 @@ from click.testing import CliRunner
 from flask.testing import FlaskClient
 
 from briskcell.cli import main
-from briskcell.formats.plan_json import MOST_BYTES, write_plan
+from briskcell.core.assess import assess
+from briskcell.formats.assessment_json import assessment_document
+from briskcell.formats.plan_json import MOST_BYTES, document_of, write_plan
+from briskcell.library import catalogue
+from briskcell.model.plan import plan_of
 from briskcell.services.demo import demo_plans
+from tests.faults import FAULTS
+from tests.odd import odd_documents
 
 ROOT = Path(__file__).parents[2]
 sys.path.insert(0, str(ROOT / "assets"))
@@ -40,6 +47,22 @@ def test_no_page_carries_inline_code_and_every_page_its_policy(client: FlaskClie
     assert not re.search(r"<style|\sstyle=|<script(?![^>]*src=)|\son[a-z]+=|javascript:|hx-on", page.text)
     assert not re.search(r"\bnan\b|\binf\b|\bNone\b", re.sub(r"<[^>]*>", " ", page.text))
     assert set(re.findall(r'(?:src|href)="(https?://[^"]*)', page.text)) == set()
+
+
+ODD = odd_documents() | {f"fault: {n}": document_of(f()) for n, f in FAULTS.items()}
+
+
+@pytest.mark.parametrize("name", sorted(ODD))
+def test_every_station_and_slip_of_an_odd_build_answers(app: Any, name: str) -> None:
+    plan = plan_of(ODD[name])
+    json.dumps(assessment_document(assess(plan, catalogue().shelf())), allow_nan=False)
+    build, client = app.extensions["briskcell"].store.create(document_of(plan), name), app.test_client()
+    slips = [f"part:{p.id}" for p in plan.parts()][::3] + [f"working:{k}" for k in ("draw", "runtime", "energy", "heat", "reserve")]
+    paths = [*(f"{s}?soc=3&state=peak" for s in ("draw", "rails", "pack", "charge")), *(f"draw?slip={s}" for s in slips)]
+    for path in paths:
+        page = client.get(f"/builds/{build}/{path}")
+        assert page.status_code == 200, path
+        assert not re.search(r"\bnan\b|\binf\b|\bNone\b", re.sub(r"<[^>]*>", " ", page.text)), path
 
 
 def test_a_request_without_token_changes_nothing(client: FlaskClient) -> None:

@@ -234,11 +234,11 @@ class ChargePath:
 
     def _console(self, state: str) -> Console | None:
         if self.board.layout == "power_path":
-            volts = np.linspace(0.7 * self.source_v, self.source_v, 33)
+            volts = np.linspace(0.7 * self.source_v, self.source_v, 25)
             return console_curve(self.op, self.index, self.board.path_resistance_ohm.likely, volts, state)
         if self.board.layout == "on_cell":
             top = self.float_v * 1.02
-            return console_curve(self.op, self.index, 0.0, np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 33), state)
+            return console_curve(self.op, self.index, 0.0, np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 25), state)
         return None
 
     def _why_not(self, start: float, into: Array, system_a: Array, carried: NDArray[np.bool_], held: NDArray[np.int_],

@@ -42,6 +42,8 @@ def bundle_factor(conductors: int) -> float:
     >>> bundle_factor(1), bundle_factor(4)
     (1.0, 0.65)
     """
+    if conductors == 1:
+        return 1.0
     rows = table("bundles")
     counts, factors = ([float(r[k]) for r in rows] for k in ("conductors", "factor"))
     return float(np.interp(conductors, counts, factors))

@@ -74,6 +74,25 @@ class Network:
         return tuple(losses_of(c) for c in self.converters)
 
     @cached_property
+    def shared(self) -> NDArray[np.intp]:
+        """Branches whose current a sweep must know: those of stores and converters, and those of several consumers."""
+        several = self.branch_of_consumer.sum(axis=0) > 1
+        several[: len(self.stores) + len(self.converters)] = True
+        return np.flatnonzero(several)
+
+    @cached_property
+    def shared_of_consumer(self) -> Array:
+        """Their incidence, shape (n_consumers, n_shared)."""
+        return np.ascontiguousarray(self.branch_of_consumer[:, self.shared])
+
+    @cached_property
+    def own_of_consumer(self) -> Array:
+        """Incidence of the other branches, which one consumer has to itself, shape (n_consumers, n_branches)."""
+        out = self.branch_of_consumer.copy()
+        out[:, self.shared] = 0.0
+        return out
+
+    @cached_property
     def position(self) -> dict[str, int]:
         """Element id to its column."""
         return {name: k for k, name in enumerate(self.elements)}
@@ -98,7 +117,8 @@ def compile_network(plan: Plan) -> Network:
         Branches are the stores' and converters' own resistances, then the links, in the order of the plan.
     """
     stores = tuple(p.id for p in plan.stores)
-    fed = [p for p in plan.parts() if isinstance(p, Fed) and not _on_a_supply(plan, p)]
+    charge_side = any(plan.fed.get(s.id) for s in plan.supplies)
+    fed = [p for p in plan.parts() if isinstance(p, Fed) and not (charge_side and _on_a_supply(plan, p))]
     links = [p for p in fed if isinstance(p, Link)]
     branches = (*stores, *(c.id for c in plan.converters), *(k.id for k in links))
     column = {name: k for k, name in enumerate(branches)}
@@ -106,12 +126,13 @@ def compile_network(plan: Plan) -> Network:
     elements = (*stores, *(p.id for p in fed))
     place = {name: k for k, name in enumerate(elements)}
 
+    known: dict[str, list[str]] = {}
+
     def path(at: str) -> list[str]:
         """From a node up to the source of its region, both included."""
-        nodes = [at]
-        while nodes[-1] not in sources:
-            nodes.append(cast(Fed, plan.by_id[nodes[-1]]).fed_by)
-        return nodes
+        if at not in known:
+            known[at] = [at] if at in sources else [at, *path(cast(Fed, plan.by_id[at]).fed_by)]
+        return known[at]
 
     def back(part: object) -> list[str]:
         """The shared returns of a load, down to the source's negative."""
@@ -342,7 +363,7 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
     given = _Given(network, open_v.copy(), R, *(rows(d) for d in (draws.power_w, draws.current_a, draws.conductance_s)))
     X = given.start()
     scale = np.maximum(np.abs(X), 1e-3)
-    settled = np.zeros(points, dtype=bool)
+    settled, near = np.zeros(points, dtype=bool), TOLERANCE * scale
     before = X
     for sweep in range(SWEEPS):
         new, branch_a = given.sweep(X, scale)
@@ -350,10 +371,14 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
             # Play polarises the cells; a peak rides on that. The offset settles along with the sweep.
             polarising = branch_a[:n_stores].reshape(n_stores, batch[0], -1)[:, riding].reshape(n_stores, -1)
             np.subtract(open_v, slow_ohm * np.minimum(polarising, 1e3), out=given.ocv)
-        settled = np.asarray((np.abs(new - X) <= TOLERANCE * scale).all(0))
+        change = new - X
         before, X = X, (_extrapolated(before, X, new) if sweep == 2 else new)
-        if settled.all():
+        # A sweep after which one point still moves needs no closer look at the others.
+        if sweep >= 3 and (np.abs(change, out=change) <= near).all():
+            settled[:] = True
             break
+    else:
+        settled = np.asarray((change <= near).all(0))
     lost: Flags = np.asarray(~settled)
     if lost.any():
         X[:, lost], unsolved = _newton(given.chosen(lost), X[:, lost], scale[:, lost])
@@ -399,6 +424,16 @@ class _Given:
     current_a: Array
     conductance_s: Array
 
+    @cached_property
+    def own_ohm(self) -> Array:
+        """Resistance that each consumer has to itself."""
+        return self.network.own_of_consumer @ self.R
+
+    @cached_property
+    def shared_ohm(self) -> Array:
+        """Resistance of the branches that several share."""
+        return self.R[self.network.shared]
+
     def chosen(self, points: Flags) -> _Given:
         """Some of the points."""
         arrays = (self.ocv, self.R, self.power_w, self.current_a, self.conductance_s)
@@ -441,20 +476,22 @@ class _Given:
         return amps
 
     def sweep(self, X: Array, scale: Array) -> tuple[Array, Array]:
-        """Backward and forward once: the new unknowns, and the branches' currents on the way."""
+        """Backward and forward once: the new unknowns, and the currents of stores and converters on the way."""
         net = self.network
         n, n_loads, n_stores = len(net.source_of_consumer), len(net.loads), len(net.stores)
-        branch_a = net.branch_of_consumer.T @ self.currents(X, scale)
-        fallen = net.branch_of_consumer @ (branch_a * self.R)
+        amps = self.currents(X, scale)
+        shared_a = net.shared_of_consumer.T @ amps
+        fallen = net.shared_of_consumer @ (shared_a * self.shared_ohm)
+        fallen += amps * self.own_ohm
         sources = np.concatenate([self.ocv, X[n:]])
         # A shallower converter's new output feeds the deeper ones in the same sweep.
         for k in reversed(net.deepest_first):
             at = sources[net.source_of_consumer[n_loads + k]] - fallen[n_loads + k]
-            sources[n_stores + k] = stiff_output_v(net.converters[k], at, branch_a[n_stores + k])
+            sources[n_stores + k] = stiff_output_v(net.converters[k], at, shared_a[n_stores + k])
         new = np.empty(X.shape)
         np.subtract(sources[net.source_of_consumer], fallen, out=new[:n])
         new[n:] = sources[n_stores:]
-        return new, branch_a
+        return new, shared_a
 
     def flow(self, X: Array, scale: Array, lost: Flags, batch: tuple[int, ...]) -> Flow:
         """The settled batch; a lost point shows 0 V and inf A."""

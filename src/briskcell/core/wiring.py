@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cache
 
 from briskcell.model.parts import Link
 
@@ -64,9 +65,15 @@ def wire_resistance_ohm(length_m: float, section_mm2: float, conductors: int = 2
     >>> round(wire_resistance_ohm(0.15, awg_section_mm2(24)), 6)
     0.025264
     """
-    copper = table("conductors")[0]
-    warm = 1.0 + float(copper["temp_coefficient_per_k"]) * (temperature_c - 20.0)
-    return float(copper["resistivity_20c_ohm_m"]) * warm * length_m * conductors / (section_mm2 * 1e-6)
+    resistivity, per_k = _copper()
+    return resistivity * (1.0 + per_k * (temperature_c - 20.0)) * length_m * conductors / (section_mm2 * 1e-6)
+
+
+@cache
+def _copper() -> tuple[float, float]:
+    """Resistivity at 20 °C and its temperature coefficient, from the table."""
+    row = table("conductors")[0]
+    return float(row["resistivity_20c_ohm_m"]), float(row["temp_coefficient_per_k"])
 
 
 def link_resistance_ohm(link: Link) -> float:

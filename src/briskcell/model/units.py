@@ -98,7 +98,7 @@ def read(text: str, unit: str, field: str = "") -> float:
 
 
 _PLACES = {"V": 2, "W": 2, "Wh": 1, "Ah": 2, "mm": 1, "mm²": 2, "°C": 0, "g": 0, "K/W": 0, "K": 0, "min": 0}
-_PREFIXED = ("V", "A", "W", "Ω", "H", "Hz", "F")
+_PREFIXED = ("V", "A", "W", "Wh", "Ω", "H", "Hz", "F")
 _STEPS = ((1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"))
 
 
@@ -151,7 +151,7 @@ def typed(value: float, unit: str) -> str:
     """
     if unit == "h" and abs(value * 60 - round(value * 60)) < 1e-9:
         return f"{round(value * 60) // 60}h{round(value * 60) % 60:02d}"
-    scaled, prefixed = _prefixed(abs(value), unit, 0.1 if unit in ("W", "V") else 1.0)
+    scaled, prefixed = _prefixed(abs(value), unit, 0.1 if unit in ("W", "V", "Wh") else 1.0)
     return f"{'-' if value < 0 else ''}{scaled:.6g} {prefixed}".rstrip()
 
 

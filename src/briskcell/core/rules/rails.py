@@ -81,11 +81,12 @@ def load_window(assessed: Assessment) -> Iterator[Finding]:
     """Every part gets volts within its window, from a full pack to the end, at rest, in play and at the peak."""
     op = assessed.op
     reach = op.soc >= assessed.end_soc - 1e-9
+    if not op.network.loads or op.flow.collapsed[:, reach].any():
+        return  # the headroom rule speaks of a build that cannot be carried
+    all_volts = op.flow.consumer_v[:, reach, : len(op.network.loads)]
+    lows, highs = all_volts.min(axis=(0, 1)), all_volts.max(axis=(0, 1))
     for k, load in enumerate(op.network.loads):
-        if op.flow.collapsed[:, reach].any():
-            continue  # the headroom rule speaks of a build that cannot be carried
-        volts = op.flow.input_v(k)[:, reach]
-        low, high, window = float(volts.min()), float(volts.max()), load.window
+        low, high, window = float(lows[k]), float(highs[k]), load.window
         if window.absolute_max_v is not None and high > window.absolute_max_v:
             yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V; more than {window.absolute_max_v:.2f} V destroys it.",
                           1.0 + high / window.absolute_max_v, advice="Hang it on a rail within its window.")  # fmt: skip
@@ -93,7 +94,7 @@ def load_window(assessed: Assessment) -> Iterator[Finding]:
             yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V and accepts at most {window.high_v:.2f} V.",
                           high / window.high_v - 1, advice="Hang it on a rail within its window.")  # fmt: skip
         if low < window.low_v - 1e-9:
-            when = "at the end of the pack" if float(volts.max(axis=1).min()) >= window.low_v else "in play"
+            when = "at the end of the pack" if float(all_volts[:, :, k].max(axis=1).min()) >= window.low_v else "in play"
             yield Finding("fails", load.id, f"{load.name} sees {low:.2f} V {when}, needs {window.low_v:.2f} V.",
                           1 - low / window.low_v, partial(_more_volts, assessed, load),
                           "Feed it from a rail with a higher voltage.")  # fmt: skip

@@ -137,7 +137,7 @@ def shutdown(assessed: Assessment) -> Iterator[Finding]:
     at = f"at {reserve.under_load_v:.2f} V under load or {reserve.at_rest_v:.2f} V at rest"
     search = partial(_warn, assessed, round(reserve.under_load_v + 0.02, 2))
     if reserve.enough is None:
-        yield Finding("close", element, f"No warning before shutdown is set; it belongs {at}, {reserve.minutes_left:.0f} min before the end.",
+        yield Finding("close", element, f"No warning before shutdown is set; it belongs {at}, {reserve.minutes_left * 60:.0f} s of play before the end.",
                       0.05, search)  # fmt: skip
     elif not reserve.enough:
         cause = f"The warning at {plan.shutdown.warning_v or 0:.2f} V comes too late for a clean shutdown; it belongs {at}."

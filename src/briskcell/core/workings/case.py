@@ -11,6 +11,10 @@ from briskcell.model.units import show
 from .registry import Input, Working, computed, figure, movers, number, wish
 
 
+def _short(minutes: float) -> str:
+    return f"{minutes:.0f} min" if minutes >= 2 else f"{minutes * 60:.0f} s"
+
+
 def _set(symbol: str, name: str, shown: str, source: str = "set for this build") -> Input:
     return Input(symbol=symbol, name=name, shown=shown, grade="the build", source=source)
 
@@ -22,7 +26,7 @@ def reserve(assessed: Assessment, _rest: str) -> Working | None:
         return None
     return Working(
         title="Warning before shutdown",
-        shown=f"{show(found.under_load_v, 'V')} under load, {show(found.at_rest_v, 'V')} at rest, {found.minutes_left:.0f} min",
+        shown=f"{show(found.under_load_v, 'V')} under load, {show(found.at_rest_v, 'V')} at rest, {_short(found.minutes_left)} before the end",
         words="The latest moment at which the pack still holds one and a half times what a clean shutdown takes, above its stop.",
         formula="E(soc) − E(stop) ≥ 1.5 · P_shutdown · t_shutdown",
         inputs=(

@@ -8,6 +8,7 @@ import numpy as np
 
 from briskcell.core.assess import Assessment
 from briskcell.library import catalogue
+from briskcell.model.parts import Pack
 from briskcell.model.units import show
 
 from .curves import numbers, plot
@@ -16,18 +17,21 @@ from .curves import numbers, plot
 def surface(assessed: Assessment, _view: Any) -> dict[str, Any]:
     """What the Pack station shows."""
     found, k = assessed.runtime, assessed.pack_index or 0
-    pack = assessed.plan.packs[k] if assessed.plan.packs else None
+    store = assessed.plan.stores[k] if assessed.plan.stores else None
+    pack = store if isinstance(store, Pack) else None
     return {
+        "store": store,
         "pack": pack,
         "index": k,
-        "others": len(assessed.plan.packs) - 1,
+        "others": len(assessed.plan.stores) - 1,
         "runtime": found,
         "range": assessed.runtime_range,
         "energy": sum(r.energy_wh for r in assessed.runtimes),
-        "plot": _plot(assessed, k) if pack and found and found.hours else None,
+        "plot": _plot(assessed, k) if store and found and found.hours else None,
         "classes": catalogue().of_kind("cells"),
         "mass": pack.cell.mass_g * pack.series * pack.parallel if pack and pack.cell.mass_g else None,
-        "label_wh": pack.cell.label_ah.likely * pack.parallel * pack.series * 3.7 if pack else None,
+        "reserve": assessed.reserve,
+        "shelf": assessed.shelves[k] if store else None,
     }
 
 

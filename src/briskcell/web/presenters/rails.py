@@ -74,17 +74,18 @@ def _board(assessed: Assessment, index: int, board: Converter) -> dict[str, Any]
     reach = op.soc >= assessed.end_soc - 1e-9
     input_v = op.flow.input_v(len(op.network.loads) + index)[:, reach]
     found = next((h for h in assessed.headrooms if h.element == board.id), None)
-    taken = op.flow.consumer_a[1][:, len(op.network.loads) + index] * op.flow.consumer_v[1][:, len(op.network.loads) + index]
-    given = op.flow.output_a(index)[1] * op.flow.element_v[1][:, op.network.position[board.id]]
-    middle = len(op.soc) // 2
-    lost = float(taken[middle] - given[middle]) if not op.flow.collapsed[1, middle] else None
+    middle, column = len(op.soc) // 2, len(op.network.loads) + index
+    carried = not op.flow.collapsed[1, middle]
+    taken = float(op.flow.consumer_a[1, middle, column] * op.flow.consumer_v[1, middle, column]) if carried else 0.0
+    given = float(op.flow.element_w[1, middle, op.network.position[board.id]])
+    lost = taken - given if carried else None
     return {
         "board": board,
         "from": assessed.plan.by_id[board.fed_by].name,
         "input": (float(input_v.min()), float(input_v.max())),
         "headroom": found,
         "state": judged(found.spare, assessed.plan.brief.margins) if found else "unknown",
-        "efficiency": float(given[middle] / taken[middle]) if lost is not None and taken[middle] > 0 else None,
+        "efficiency": given / taken if lost is not None and taken > 0 else None,
         "warmth": lost * board.thermal_k_per_w.likely if lost is not None and board.thermal_k_per_w else None,
     }
 

@@ -10,13 +10,14 @@ import numpy as np
 from briskcell.core.assess import Assessment
 from briskcell.core.headroom import judged
 from briskcell.model.figure import Figure
-from briskcell.model.parts import STATES, Converter, Link, Load, Pack, Rail
+from briskcell.model.parts import STATES, Bank, Capacitor, Converter, Link, Load, Pack, Rail
+from briskcell.model.plan import Store
 from briskcell.model.units import show
 
 LEFT, PACK, RIGHT, LABEL = 226.0, 64.0, 770.0, 786.0
 ROW, TOP = 37.0, 44.0
 WIDEST = 54.0
-OWN = {"draw": (Load,), "rails": (Converter, Rail, Load), "pack": (Pack,), "charge": (Pack,)}
+OWN = {"draw": (Load,), "rails": (Converter, Rail, Load), "pack": (Pack, Capacitor, Bank), "charge": (Pack, Capacitor, Bank)}
 
 
 @dataclass
@@ -120,6 +121,7 @@ def river(assessed: Assessment, soc: float, state: str, station: str) -> River:
     step = (RIGHT - LEFT - PACK - 68.0) / max(depth, 1)
     for root in roots:
         _place(root, step, amps, volts)
+    bottom = max([bottom, *(r.y + 108.0 for r in roots)])
     # One scale for all states, so that rest looks thin beside the peak.
     most = float(op.flow.element_w.max(initial=0.1))
     scale = WIDEST / max(most, 0.1)
@@ -199,9 +201,9 @@ def _draw(node: Node, scale: float, assessed: Assessment, volts: dict[str, float
         )  # fmt: skip
         return
     lost, below, now = _lost(assessed, node, amps, volts, row, point), "", "holds"
-    if isinstance(part, Pack):
+    if isinstance(part, Store):
         kind, height = "pack", 116.0
-        title = f"{part.series}S{part.parallel}P"
+        title = _held(part)
         lines: tuple[str, ...] = (_short(name, 16), title)
         sub = f"{show(volts[part.id], 'V')} · {show(amps[part.id], 'A')}"
         below = f"{show(lost, 'W')} lost inside"
@@ -250,6 +252,13 @@ def _draw(node: Node, scale: float, assessed: Assessment, volts: dict[str, float
         at += thick
     for child in node.children:
         _draw(child, scale, assessed, volts, amps, own, row, point, bands, marks, losses, rows)
+
+
+def _held(store: Store) -> str:
+    """What a store is, in a word."""
+    if isinstance(store, Pack):
+        return f"{store.series}S, {len(store.strings)} strings" if store.strings else f"{store.series}S{store.parallel}P"
+    return show(store.capacitance_f.likely, "F") if isinstance(store, Capacitor) else show(store.cells_wh.likely, "Wh")
 
 
 def _ribbon(x0: float, y0: float, x1: float, y1: float, thick: float) -> str:
