@@ -10,11 +10,14 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from briskcell.core.assess import assess
+from briskcell.core.changes import altered, replaced
 from briskcell.core.network import Draws, Flow, compile_network, draws_of, solve
 from briskcell.core.operating import operate
 from briskcell.core.plugged import plugged
 from briskcell.model.plan import Plan, plan_of
+from briskcell.services.demo import sanderling
 from tests.known import capacitor_plan, case, tree_plan
+from tests.odd import odd_documents
 
 
 def solved(plan: Plan, ocv_v: float, ohm: float) -> Flow:
@@ -82,6 +85,18 @@ def test_a_supercapacitor_lasts_as_long_as_its_known_run() -> None:
     used_j = (found.energy_wh - found.stranded_wh) * 3600
     assert used_j == pytest.approx(sum(known["results"][k] for k in known["results"] if k.startswith("energy_lost"))
                                    + known["results"]["energy_delivered_to_load_J"], rel=2e-3)  # fmt: skip
+
+
+def test_a_tree_that_collapses_leaves_the_other_alone() -> None:
+    whole = plan_of(odd_documents()["two trees"])
+    alone = assess(sanderling()).runtime
+    heavy = altered(whole.by_id["strip"], current_a=None, power_w=dict.fromkeys(("rest", "play", "peak"), 300.0))
+    both = assess(replaced(whole, heavy))
+    assert alone is not None
+    assert both.op.flow.lost[..., 1].all()
+    assert not both.op.flow.lost[..., 0].any()
+    assert both.runtimes[0].hours == pytest.approx(alone.hours, rel=1e-6)
+    assert both.runtimes[1].hours == 0.0
 
 
 def one_load(power_w: float, ohm: float) -> dict[str, Any]:

@@ -177,7 +177,8 @@ def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, st
     ocv[:, index], ohm[:, index] = volts, series_ohm
     rows = Draws(power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None])
     flow = solve(op.network, ocv, ohm, rows)
-    return Console(volts, np.where(flow.collapsed, 0.0, flow.store_a(index)), (~flow.collapsed).astype(float))
+    lost = flow.lost[..., index]
+    return Console(volts, np.where(lost, 0.0, flow.store_a(index)), (~lost).astype(float))
 
 
 class ChargePath:

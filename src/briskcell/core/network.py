@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import cast
+from typing import Any, cast
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -72,6 +72,21 @@ class Network:
     def losses(self) -> tuple[Losses, ...]:
         """Loss coefficients of each converter."""
         return tuple(losses_of(c) for c in self.converters)
+
+    @cached_property
+    def root_of_source(self) -> NDArray[np.intp]:
+        """Store that each source hangs on in the end: a store on itself, a converter on that of its input."""
+        n_stores, n_loads = len(self.stores), len(self.loads)
+        out = np.arange(n_stores + len(self.converters))
+        for k in reversed(self.deepest_first):
+            out[n_stores + k] = out[self.source_of_consumer[n_loads + k]]
+        return out
+
+    @cached_property
+    def root_of_unknown(self) -> NDArray[np.intp]:
+        """Store behind each unknown of a sweep: the consumers, then the converters' outputs."""
+        roots = self.root_of_source
+        return np.concatenate([roots[self.source_of_consumer], roots[len(self.stores) :]])
 
     @cached_property
     def shared(self) -> NDArray[np.intp]:
@@ -265,7 +280,10 @@ def stack(draws: list[Draws]) -> Draws:
 
 @dataclass(frozen=True)
 class Flow:
-    """A solved batch. Arrays have the batch's leading axes; a collapsed point has 0 V and inf A."""
+    """A solved batch. Arrays have the batch's leading axes; a collapsed tree has 0 V and inf A at that point.
+
+    ``lost`` says it for each store's tree, ``collapsed`` for any of them.
+    """
 
     network: Network
     consumer_v: Array
@@ -273,29 +291,37 @@ class Flow:
     branch_a: Array
     branch_ohm: Array
     source_v: Array
-    collapsed: Flags
+    lost: Flags
+
+    @cached_property
+    def collapsed(self) -> Flags:
+        """Points at which some tree collapses, shape (...)."""
+        return np.asarray(self.lost.any(axis=-1))
+
+    @cached_property
+    def _element_lost(self) -> Flags:
+        return self.lost[..., self.network.root_of_source[self.network.source_of_element]]
 
     @cached_property
     def element_v(self) -> Array:
         """Volts at each element, shape (..., n_elements): at its output, across a load's terminals, over a return."""
-        drop = np.where(self.collapsed[..., None], 0.0, self.branch_a) * self.branch_ohm
+        drop = np.where(np.isfinite(self.branch_a), self.branch_a, 0.0) * self.branch_ohm
         fallen = drop @ self.network.branch_of_element.T
         volts = self.source_v[..., self.network.source_of_element] - fallen
         for column in self.network.returns:
             volts[..., column] = fallen[..., column]
-        return cast(Array, np.where(self.collapsed[..., None], 0.0, volts))
+        return cast(Array, np.where(self._element_lost, 0.0, volts))
 
     @cached_property
     def element_a(self) -> Array:
         """Current through each element (out of it, if it is a pack or converter), shape (..., n_elements). [A]"""
-        gone = self.collapsed[..., None]
-        amps = np.where(gone, 0.0, self.consumer_a) @ self.network.element_of_consumer
-        return cast(Array, np.where(gone, np.inf, amps))
+        amps = np.where(np.isfinite(self.consumer_a), self.consumer_a, 0.0) @ self.network.element_of_consumer
+        return cast(Array, np.where(self._element_lost, np.inf, amps))
 
     @cached_property
     def element_w(self) -> Array:
         """Power out of each element, shape (..., n_elements); 0 where nothing can be carried. [W]"""
-        return self.element_v * np.where(self.collapsed[..., None], 0.0, self.element_a)
+        return self.element_v * np.where(self._element_lost, 0.0, self.element_a)
 
     def store_a(self, store: int = 0) -> Array:
         """Current out of a store, shape (...). [A]"""
@@ -379,14 +405,20 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
             break
     else:
         settled = np.asarray((change <= near).all(0))
-    lost: Flags = np.asarray(~settled)
-    if lost.any():
-        X[:, lost], unsolved = _newton(given.chosen(lost), X[:, lost], scale[:, lost])
-        lost[lost] = unsolved
-    lost = lost | (FLOOR * scale > X).any(0)
-    if slow is not None:
-        by_state = lost.reshape(batch)
-        lost = (by_state | by_state[riding]).reshape(-1)
+    wrong = FLOOR * scale > X
+    open_points: Flags = np.asarray(~settled)
+    if open_points.any():
+        chosen = given.chosen(open_points)
+        X[:, open_points] = _newton(chosen, X[:, open_points], scale[:, open_points])
+        # A point that one tree cannot carry is still settled for the others.
+        moved = np.abs(chosen.sweep(X[:, open_points], scale[:, open_points])[0] - X[:, open_points])
+        wrong[:, open_points] = (moved > 1e-6 * scale[:, open_points]) | (FLOOR * scale > X)[:, open_points]
+    lost: Flags = np.zeros((n_stores, points), dtype=bool)
+    for store in range(n_stores):
+        lost[store] = wrong[network.root_of_unknown == store].any(axis=0)
+    if slow is not None and n_stores:
+        by_state = lost.reshape(n_stores, batch[0], -1)
+        lost = (by_state | by_state[:, riding]).reshape(n_stores, points)
     return given.flow(X, scale, lost, batch)
 
 
@@ -495,33 +527,35 @@ class _Given:
 
     def flow(self, X: Array, scale: Array, lost: Flags, batch: tuple[int, ...]) -> Flow:
         """The settled batch; a lost point shows 0 V and inf A."""
-        n = len(self.network.source_of_consumer)
+        net = self.network
+        n = len(net.source_of_consumer)
         amps = self.currents(X, scale)
-        branch_a = self.network.branch_of_consumer.T @ amps
+        branch_a = net.branch_of_consumer.T @ amps
+        lost_consumer = lost[net.root_of_unknown[:n]]
+        lost_branch = (net.branch_of_consumer.T @ lost_consumer) > 0 if lost.any() else np.zeros(branch_a.shape, dtype=bool)
 
-        def shaped(rows: Array) -> Array:
+        def shaped(rows: NDArray[Any]) -> NDArray[Any]:
             return rows.T.reshape(*batch, rows.shape[0])
 
         return Flow(
             network=self.network,
-            consumer_v=shaped(np.where(lost, 0.0, X[:n])),
-            consumer_a=shaped(np.where(lost, np.inf, amps)),
-            branch_a=shaped(np.where(lost, np.inf, branch_a)),
+            consumer_v=shaped(np.where(lost_consumer, 0.0, X[:n])),
+            consumer_a=shaped(np.where(lost_consumer, np.inf, amps)),
+            branch_a=shaped(np.where(lost_branch, np.inf, branch_a)),
             branch_ohm=shaped(self.R),
             source_v=shaped(np.concatenate([self.ocv, X[n:]])),
-            collapsed=lost.reshape(batch),
+            lost=shaped(lost),
         )
 
 
-def _newton(given: _Given, X: Array, scale: Array) -> tuple[Array, Flags]:
-    """Newton's method on ``X − sweep(X) = 0`` for points of shape (n, m); True where none is found.
+def _newton(given: _Given, X: Array, scale: Array) -> Array:
+    """Newton's method on ``X − sweep(X) = 0`` for points of shape (n, m).
 
     The Jacobian comes by differences, all columns in one batch. Started above the upper solution it falls to it
     monotonically and never below, so a point that reaches the floor has no solution and is dropped at once.
     """
     n, m = X.shape
     X = np.clip(X, FLOOR * scale, scale)
-    lost = np.ones(m, dtype=bool)
     left = np.arange(m)
     nudge = np.concatenate([np.zeros((n, 1)), np.eye(n)], axis=1)
     for _ in range(NEWTON_STEPS):
@@ -532,7 +566,6 @@ def _newton(given: _Given, X: Array, scale: Array) -> tuple[Array, Flags]:
         swept = given.only(left).sweep(points.reshape(n, -1), wide)[0].reshape(n, len(left), n + 1)
         residual = here - swept[:, :, 0]
         settled = (np.abs(residual) <= TOLERANCE * size).all(0)
-        lost[left[settled]] = False
         slope = (swept[:, :, 1:] - swept[:, :, :1]) / step.T[None, :, :]
         jacobian = np.eye(n) - np.moveaxis(slope, 1, 0)
         jacobian[np.abs(np.linalg.det(jacobian)) < 1e-12] = np.eye(n)
@@ -543,7 +576,7 @@ def _newton(given: _Given, X: Array, scale: Array) -> tuple[Array, Flags]:
         left = left[~settled & ~sunk]
         if not left.size:
             break
-    return X, lost
+    return X
 
 
 def state_draws(network: Network) -> Draws:

@@ -56,7 +56,7 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
     shutdown = op.plan.shutdown
     needed_wh = FACTOR * shutdown.power_w.likely * shutdown.seconds / 3600.0
     # Energy left above the stop at each state of charge, at the terminals in play.
-    volts = np.where(op.flow.collapsed[1], 0.0, op.store_v[1, :, store])
+    volts = np.where(op.flow.lost[1, :, store], 0.0, op.store_v[1, :, store])
     steps = -np.diff(soc) * 0.5 * (volts[1:] + volts[:-1]) * curves.capacity_ah
     spent = np.concatenate([[0.0], np.cumsum(steps)])
     left = float(np.interp(-found.stop_soc, -soc, spent)) - spent

@@ -80,23 +80,25 @@ def store_stops(op: Operating, store: int) -> Iterator[Stop]:
             cause="bank switches off",
             element=part.id,
             words=f"{part.name} switches itself off below {least:.2f} A",
-            margin=np.where(op.flow.collapsed[lived], -1.0, op.flow.branch_a[lived, :, store]).min(axis=0) - least,
+            margin=np.where(op.flow.lost[lived, :, store], -1.0, op.flow.branch_a[lived, :, store]).min(axis=0) - least,
         )
     yield Stop(
         cause="collapse",
         element=part.id,
         words="the path from the pack cannot carry the draw",
-        margin=np.where(op.flow.collapsed[lived].any(axis=0), -1.0, 1.0),
+        margin=np.where(op.flow.lost[lived, :, store].any(axis=0), -1.0, 1.0),
     )
 
 
-def board_stops(op: Operating) -> Iterator[Stop]:
-    """The stops that boards and parts set: lock-out, current limit, a load under its window.
+def board_stops(op: Operating, store: int) -> Iterator[Stop]:
+    """The stops that the boards and parts of a store's tree set: lock-out, current limit, a load under its window.
 
     Parameters
     ----------
     op : Operating
         The solved build.
+    store : int
+        Which store.
 
     Yields
     ------
@@ -104,8 +106,10 @@ def board_stops(op: Operating) -> Iterator[Stop]:
         Margins of shape (n_soc,).
     """
     lived, n_loads = lived_states(op), len(op.network.loads)
-    lost = op.flow.collapsed[lived]
+    lost, roots = op.flow.lost[lived, :, store], op.network.root_of_unknown
     for k, converter in enumerate(op.network.converters):
+        if roots[n_loads + k] != store:
+            continue
         input_v = op.flow.input_v(n_loads + k)[lived]
         if converter.lockout_v is not None:
             yield Stop(
@@ -122,7 +126,7 @@ def board_stops(op: Operating) -> Iterator[Stop]:
     least = op.flow.consumer_v[lived, :, :n_loads].min(axis=0)
     for k, load in enumerate(op.network.loads):
         margin = least[:, k] - load.window.low_v
-        if margin.min() < 0:
+        if roots[k] == store and margin.min() < 0:
             words = f"{load.name} falls below its {load.window.low_v:.2f} V"
             yield Stop(cause="load under its window", element=load.id, words=words, margin=margin)
 
@@ -230,7 +234,7 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
     curves, soc = op.curves[pack], op.soc
     current = op.shares @ np.where(op.shares[:, None] > 0, op.flow.branch_a[..., pack], 0.0)
     hours = elapsed(soc, current, curves.capacity_ah)
-    own, boards = list(store_stops(op, pack)), list(board_stops(op))
+    own, boards = list(store_stops(op, pack)), list(board_stops(op, pack))
     at_soc = first_below(np.stack([s.margin for s in (*own, *boards)]), soc)
     met = [(float(at), s) for at, s in zip(at_soc, (*own, *boards), strict=True) if at >= 0]
     stops = tuple(sorted(met, key=lambda pair: -pair[0]))

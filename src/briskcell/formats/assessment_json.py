@@ -147,11 +147,11 @@ def nodes_document(assessed: Assessment, soc: float, state: str) -> list[dict[st
         return float(np.interp(point, op.soc[::-1], values[row][::-1]))
 
     near = int(np.argmin(np.abs(op.soc - point)))
-    gone = bool(op.flow.collapsed[row, near])
     out = []
     for name in net.elements:
         column = net.position[name]
         volts, amps = at(op.flow.element_v[..., column]), at(op.flow.element_a[..., column])
+        gone = not math.isfinite(float(op.flow.element_a[row, near, column]))
         values = {"voltage_v": volts, "current_a": amps, "power_w": volts * amps if math.isfinite(amps) else math.inf}
         out.append(
             {"name": name, "title": assessed.plan.by_id[name].name} | {k: None if gone else _plain(v) for k, v in values.items()}

@@ -26,7 +26,8 @@ def reserve(assessed: Assessment, _rest: str) -> Working | None:
         return None
     return Working(
         title="Warning before shutdown",
-        shown=f"{show(found.under_load_v, 'V')} under load, {show(found.at_rest_v, 'V')} at rest, {_short(found.minutes_left)} before the end",
+        shown=f"{show(found.under_load_v, 'V')} under load, {show(found.at_rest_v, 'V')} at rest, "
+        f"{_short(found.minutes_left)} before the end",
         words="The latest moment at which the pack still holds one and a half times what a clean shutdown takes, above its stop.",
         formula="E(soc) − E(stop) ≥ 1.5 · P_shutdown · t_shutdown",
         inputs=(

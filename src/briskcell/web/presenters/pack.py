@@ -40,7 +40,7 @@ def _plot(assessed: Assessment, k: int) -> dict[str, Any]:
     last = int(np.searchsorted(-op.soc, -found.stop_soc)) + 1
     shown = slice(0, max(min(last + 1, len(op.soc)), 2))
     hours = found.elapsed_h[shown]
-    alive = np.where(op.flow.collapsed, np.nan, op.store_v[..., k])
+    alive = np.where(op.flow.lost[..., k], np.inf, op.store_v[..., k])
     marks = [{"x": round(found.hours or 0.0, 3), "words": f"stops: {found.stop_cause}"}]
     return plot(
         "Pack volts over the hours of play",
