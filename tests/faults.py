@@ -173,6 +173,13 @@ def tight_bay() -> Plan:
     return remade(sanderling(), {"bay": bay, "brief": sanderling().brief.model_copy(update={"hours": 4.0})})
 
 
+def chattering_boost() -> Plan:
+    plan = sanderling()
+    pack = plan.packs[0]
+    tired = altered(pack, cell=pack.cell.model_copy(update={"resistance_ohm": pack.cell.resistance_ohm.at(0.12)}))
+    return replaced(replaced(plan, tired), altered(plan.by_id["boost"], lockout_v=3.2))
+
+
 FAULTS: dict[str, Callable[[], Plan]] = {
     "headroom": weak_boost,
     "load-window": thin_wire_to_a_picky_screen,
@@ -181,6 +188,7 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "cell-current": tired_cell,
     "double-conversion": two_boosts_in_a_row,
     "input-window": boost_on_two_in_series,
+    "lock-out-chatter": chattering_boost,
     "logic-level": loud_driver,
     "inrush": greedy_start,
     "battery-measure": gauge_behind_a_boost,

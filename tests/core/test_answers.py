@@ -125,6 +125,7 @@ def test_a_stop_by_a_board_strands_energy_and_says_which_board() -> None:
     assert found is not None
     assert (found.stop_cause, found.stop_element) == ("converter current limit", "boost")
     assert found.stranded_wh > 0
+    assert found.recovers_h == pytest.approx(runtime_h(plan) - (found.hours or 0), rel=0.05)
     assert runtime_h(replaced(plan, weak)) < runtime_h(plan)
 
 

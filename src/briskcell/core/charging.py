@@ -139,14 +139,17 @@ def float_v(store: Store) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Console:
-    """Current the console takes over the volts at its input, and whether it can be carried there."""
+    """What the console takes over the volts at its input, and whether it can be carried there.
+
+    Power changes little with volts, so between the points it is power that is read by straight lines.
+    """
 
     volts: Array
-    amps: Array
+    watts: Array
     carried: Array
 
     def at(self, volts: Array) -> tuple[Array, NDArray[np.bool_]]:
-        return np.interp(volts, self.volts, self.amps), np.interp(volts, self.volts, self.carried) > 0.99
+        return np.interp(volts, self.volts, self.watts) / np.maximum(volts, 1e-3), np.interp(volts, self.volts, self.carried) > 0.99
 
 
 def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, state: str = "play") -> Console:
@@ -178,7 +181,7 @@ def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, st
     rows = Draws(power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None])
     flow = solve(op.network, ocv, ohm, rows)
     lost = flow.lost[..., index]
-    return Console(volts, np.where(lost, 0.0, flow.store_a(index)), (~lost).astype(float))
+    return Console(volts, volts * np.where(lost, 0.0, flow.store_a(index)), (~lost).astype(float))
 
 
 class ChargePath:
@@ -229,17 +232,20 @@ class ChargePath:
                 on_cell = curves.ocv_v + (charge_a - system_a) * curves.steady_ohm
                 system_a, carried = console.at(bus_v if board.layout == "power_path" else on_cell)
             on_bus = system_a if board.layout == "power_path" else np.zeros(RISING.shape)
+            before_v = bus_v
             bus_v = self.source_v - self.source_ohm * (input_a + on_bus)
             charge_a, input_a, held = self._current(bus_v, self.supply.current_limit_a.likely - on_bus)
+            if np.abs(bus_v - before_v).max() < 1e-7:
+                break
         return charge_a, input_a, system_a, bus_v, carried, held
 
     def _console(self, state: str) -> Console | None:
         if self.board.layout == "power_path":
-            volts = np.linspace(0.7 * self.source_v, self.source_v, 25)
+            volts = np.linspace(0.7 * self.source_v, self.source_v, 13)
             return console_curve(self.op, self.index, self.board.path_resistance_ohm.likely, volts, state)
         if self.board.layout == "on_cell":
             top = self.float_v * 1.02
-            return console_curve(self.op, self.index, 0.0, np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 25), state)
+            return console_curve(self.op, self.index, 0.0, np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 13), state)
         return None
 
     def _why_not(self, start: float, into: Array, system_a: Array, carried: NDArray[np.bool_], held: NDArray[np.int_],

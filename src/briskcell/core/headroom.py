@@ -13,6 +13,7 @@ from briskcell.model.parts import STATES, Bank, Converter, Link, Pack
 from briskcell.model.plan import Margins
 
 from .converters import deliverable_a
+from .harness import FLAT_CONTACT_A
 from .operating import Operating
 
 Array = NDArray[np.float64]
@@ -125,11 +126,14 @@ def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, st
             trip = np.full(amps.shape, pack.protection.trip_a.likely)
             yield pack, "protection", amps, trip, op.store_v[..., k]
     for link in op.plan.links:
-        if link.rating_a is not None and link.id in net.branch:
+        rated = (
+            link.rating_a.likely if link.rating_a is not None else FLAT_CONTACT_A * link.contacts if link.kind == "flat" else None
+        )
+        if rated is not None and link.id in net.branch:
             column = net.branch[link.id]
             amps = flow.branch_a[..., column]
             at = flow.element_v[..., net.position[link.id]]
-            yield link, link.kind, amps, np.full(amps.shape, link.rating_a.likely), at
+            yield link, link.kind, amps, np.full(amps.shape, rated), at
     for k, converter in enumerate(net.converters):
         input_v = flow.input_v(n_loads + k)
         limit = deliverable_a(converter, input_v)

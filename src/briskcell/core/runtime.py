@@ -31,7 +31,7 @@ class Runtime:
     """Hours from full to the first stop, the stop, and what it leaves behind.
 
     ``hours`` is None where nothing draws from the pack. ``stops`` is every stop reached before empty, earliest first,
-    as (state of charge, stop).
+    as (state of charge, stop). ``recovers_h`` is what a remedy of the first stop alone would add, up to ``next_words``.
     """
 
     hours: float | None
@@ -45,6 +45,8 @@ class Runtime:
     mean_w: float
     stops: tuple[tuple[float, Stop], ...]
     elapsed_h: Array
+    recovers_h: float
+    next_words: str
 
 
 def store_stops(op: Operating, store: int) -> Iterator[Stop]:
@@ -240,6 +242,7 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
     stops = tuple(sorted(met, key=lambda pair: -pair[0]))
     at, stop = stops[0] if stops else (0.0, None)
     own_end = max((at for at, s in met if s in own and s.cause != "collapse"), default=0.0)
+    after, second = next(((s, p) for s, p in stops[1:] if stop and p.element != stop.element), (0.0, None))
     idle = not current.max() > 1e-9
     energy = _between(soc, curves.ocv_v, 1.0, at) * curves.capacity_ah
     ran = float(np.interp(at, soc[::-1], hours[::-1]))
@@ -256,6 +259,8 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
         mean_w=0.0 if idle or ran == 0 else energy / ran,
         stops=stops,
         elapsed_h=hours,
+        recovers_h=max(float(np.interp(-after, -soc, hours)) - ran, 0.0),
+        next_words=second.words if second else "the pack is empty",
     )
 
 

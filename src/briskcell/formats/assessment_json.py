@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from briskcell.core.assess import Assessment
+from briskcell.core.charging import hours_added
 from briskcell.core.headroom import judged
 from briskcell.core.plugged import plugged
 from briskcell.core.rails import fewest_rails, straight_on
@@ -34,6 +35,9 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
         "stop_element": found.stop_element if found else None,
         "stop_soc": _plain(found.stop_soc) if found else None,
         "stranded_wh": _plain(found.stranded_wh) if found else None,
+        "next_stop": found.next_words if found else None,
+        "remedy_recovers_h": _plain(found.recovers_h) if found else None,
+        "hours_a_bank_adds": {b.id: _plain(hours_added(b, found.mean_w)) for b in assessed.plan.banks} if found else {},
         "energy_wh": _plain(sum(r.energy_wh for r in assessed.runtimes)),
         "charge_h": next((_plain(c.off.hours) for c in assessed.charges), None),
         "charge_in_play_h": next((_plain(c.play.hours) for c in assessed.charges), None),

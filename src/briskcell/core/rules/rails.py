@@ -160,6 +160,25 @@ def _straight(assessed: Assessment, board: Converter, first: Converter, lost: fl
     return Fix(f"{board.name} fed beside {first.name}", f"saves about {show(lost, 'W')}.", plan)
 
 
+@rule("lock-out-chatter", station="rails", source="Lock-out with hysteresis, on a pack that recovers without load")
+def lockout_chatter(assessed: Assessment) -> Iterator[Finding]:
+    """A board that locks out does not start again as the pack recovers, only to lock out again."""
+    found = assessed.runtime
+    if found is None or found.stop_cause != "converter lock-out" or assessed.pack_index is None:
+        return
+    board = assessed.plan.by_id[found.stop_element]
+    assert isinstance(board, Converter)
+    curves = assessed.op.curves[assessed.pack_index]
+    rest_v = float(np.interp(-found.stop_soc, -curves.soc, curves.ocv_v))
+    restart_v = board.restart_v if board.restart_v is not None else (board.lockout_v or 0.0) + 0.15
+    source = assessed.op.network.source_of_consumer[len(assessed.op.network.loads) + assessed.op.network.converters.index(board)]
+    if source == assessed.pack_index and rest_v > restart_v:
+        cause = f"{board.name} locks out at {board.lockout_v or 0:.2f} V, the pack recovers to {rest_v:.2f} V and it starts again: it will chatter."
+        wider = round(rest_v + 0.05, 2)
+        plan = replaced(assessed.plan, altered(board, restart_v=wider))
+        yield Finding("close", board.id, cause, 0.1, partial(Fix, f"A restart at {wider:.2f} V", "keeps it off.", plan))
+
+
 @rule("logic-level", station="rails", source="JESD8C.01, 3.3 V; a high level needs 0.7 of the supply")
 def logic_level(assessed: Assessment) -> Iterator[Finding]:
     """A part's signals come at a level it understands and survives."""
