@@ -8,8 +8,9 @@ import numpy as np
 from scipy.integrate import solve_ivp
 
 from briskcell.core.assess import Assessment
-from briskcell.core.network import Draws, solve, state_draws
+from briskcell.core.network import Draws, state_draws
 from briskcell.core.stores import store_curves
+from briskcell.core.sweep import solve
 from briskcell.model.plan import Plan
 
 

@@ -29,8 +29,9 @@ from briskcell.core.session import Phase, play_session
 from briskcell.core.stores import pack_curves, store_curves
 from briskcell.core.wiring import awg_section_mm2, wire_resistance_ohm
 from briskcell.library import catalogue
-from briskcell.model.parts import Bank, EfficiencyPoint, EfficiencyTable, Load
+from briskcell.model.parts import EfficiencyPoint, EfficiencyTable, Load
 from briskcell.model.plan import Bay, plan_of
+from briskcell.model.stores import Bank
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 
 

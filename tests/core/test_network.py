@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 
 from briskcell.core.assess import assess
 from briskcell.core.changes import altered, replaced
-from briskcell.core.network import Draws, Flow, compile_network, draws_of, solve
+from briskcell.core.network import Draws, compile_network, draws_of
 from briskcell.core.operating import operate
 from briskcell.core.plugged import plugged
+from briskcell.core.sweep import Flow, solve
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.demo import sanderling
 from tests.known import capacitor_plan, case, tree_plan

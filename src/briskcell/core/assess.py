@@ -7,8 +7,9 @@ from functools import cached_property
 
 import numpy as np
 
-from briskcell.model.parts import STATES, Cell, Converter, Link, Load
+from briskcell.model.parts import STATES, Converter, Link, Load
 from briskcell.model.plan import Plan
+from briskcell.model.stores import Cell
 
 from .charging import Charge, charge
 from .draw import DrawReport, draw_report

@@ -8,12 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.model.parts import Bank, Capacitor, ChargeBoard, Link, Pack, Supply
+from briskcell.model.parts import Link
 from briskcell.model.plan import Plan, Store
+from briskcell.model.stores import Bank, Capacitor, ChargeBoard, Pack, Supply
 
-from .network import Draws, draws_of, solve
+from .network import Draws, draws_of
 from .operating import Operating
 from .stores import store_curves
+from .sweep import solve
 from .wiring import link_resistance_ohm
 
 Array = NDArray[np.float64]
@@ -402,7 +404,7 @@ def hours_added(bank: Bank, mean_w: float, path_efficiency: float = 0.85) -> flo
 
     Examples
     --------
-    >>> from briskcell.model.parts import Bank
+    >>> from briskcell.model.stores import Bank
     >>> bank = Bank(id="b", name="bank", cells_wh=37, efficiency=0.85, output_v=5.0, output_limit_a=2.4)
     >>> round(hours_added(bank, 4.0), 2)
     6.68

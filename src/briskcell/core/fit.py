@@ -5,8 +5,8 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass
 
-from briskcell.model.parts import Cell
 from briskcell.model.plan import Bay, Box
+from briskcell.model.stores import Cell
 
 Size = tuple[float, float, float]
 POUCH_SWELLING = 0.10  # of the thickness, where the cell does not state it

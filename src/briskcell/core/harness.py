@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from briskcell.model.parts import Link, Pack
+from briskcell.model.parts import Link
+from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
 from .operating import Operating

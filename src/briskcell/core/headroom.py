@@ -9,8 +9,9 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.model.parts import STATES, Bank, Converter, Link, Pack
+from briskcell.model.parts import STATES, Converter, Link
 from briskcell.model.plan import Margins
+from briskcell.model.stores import Bank, Pack
 
 from .converters import deliverable_a
 from .harness import FLAT_CONTACT_A

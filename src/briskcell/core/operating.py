@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from briskcell.model.plan import Plan
 
-from .network import Flow, Network, Slow, compile_network, solve, state_draws
+from .network import Network, compile_network, state_draws
 from .stores import StoreCurves, store_curves
+from .sweep import Flow, Slow, solve
 
 Array = NDArray[np.float64]
 GRID = np.linspace(1.0, 0.0, 101)

@@ -6,11 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from briskcell.model.parts import ChargeBoard, Link, Supply
+from briskcell.model.parts import Link
+from briskcell.model.stores import ChargeBoard, Supply
 
 from .charging import RISING, ChargePath
-from .network import Draws, Flow, draws_of, solve
+from .network import Draws, draws_of
 from .operating import Operating
+from .sweep import Flow, solve
 from .wiring import link_resistance_ohm
 
 

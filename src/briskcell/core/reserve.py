@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.model.parts import Capacitor, Pack
+from briskcell.model.stores import Capacitor, Pack
 
 from .operating import Operating
 from .runtime import Runtime

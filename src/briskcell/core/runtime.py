@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from briskcell.model.parts import STATES, Bank
+from briskcell.model.parts import STATES
+from briskcell.model.stores import Bank
 
 from .converters import deliverable_a
 from .operating import Operating

@@ -10,15 +10,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.model.parts import STATES, Cell, Converter, Link, Load, Pack, PowerStates, Window
+from briskcell.model.parts import STATES, Converter, Link, Load, PowerStates, Window
 from briskcell.model.plan import Plan
+from briskcell.model.stores import Cell, Pack
 
 from .changes import altered, remade
 from .converters import deliverable_a
-from .network import Slow, compile_network, solve, state_draws
+from .network import compile_network, state_draws
 from .operating import operate
 from .runtime import elapsed, first_below
 from .stores import pack_curves
+from .sweep import Slow, solve
 from .wiring import awg_section_mm2, wire_resistance_ohm
 
 Array = NDArray[np.float64]

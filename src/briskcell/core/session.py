@@ -10,7 +10,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.model.parts import STATES, ChargeBoard, Supply
+from briskcell.model.parts import STATES
+from briskcell.model.stores import ChargeBoard, Supply
 
 from .charging import RISING, ChargePath, Console, console_curve
 from .heat import CAPACITY, case_conductance

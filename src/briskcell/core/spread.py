@@ -6,8 +6,9 @@ import math
 from dataclasses import dataclass
 
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Capacitor, FixedEfficiency, LossModel, Pack
+from briskcell.model.parts import FixedEfficiency, LossModel
 from briskcell.model.plan import Store
+from briskcell.model.stores import Capacitor, Pack
 
 from .draw import DrawReport, pert_sigma
 from .operating import Operating

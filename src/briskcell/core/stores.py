@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from briskcell.model.parts import Bank, Capacitor, Cell, CellString, Pack
 from briskcell.model.plan import Store
+from briskcell.model.stores import Bank, Capacitor, Cell, CellString, Pack
 
 Array = NDArray[np.float64]
 ROOM_K = 298.15

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from briskcell.model.parts import Trickle
+from briskcell.model.stores import Trickle
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +41,7 @@ def trickle_flow(source: Trickle, store_v: float) -> TrickleFlow:
 
     Examples
     --------
-    >>> from briskcell.model.parts import Trickle
+    >>> from briskcell.model.stores import Trickle
     >>> crank = Trickle(id="c", name="crank", charges="p", open_v=12.0, source_ohm=10.0, bridge_drop_v=1.4,
     ...                 smoothing_f=1e-3, ripple_hz=60.0, efficiency=0.85)
     >>> flow = trickle_flow(crank, 3.7)

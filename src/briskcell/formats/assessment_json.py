@@ -12,7 +12,8 @@ from briskcell.core.charging import hours_added
 from briskcell.core.headroom import judged
 from briskcell.core.plugged import plugged
 from briskcell.core.rails import fewest_rails, straight_on
-from briskcell.model.parts import STATES, Bank, ChargeBoard
+from briskcell.model.parts import STATES
+from briskcell.model.stores import Bank, ChargeBoard
 
 
 def _plain(value: float | None) -> float | None:

@@ -13,7 +13,8 @@ from pydantic import ValidationError
 from briskcell.core.assess import Shelf
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import Curve
-from briskcell.model.parts import Cell, ChargeBoard, Converter, Link, Load, Supply
+from briskcell.model.parts import Converter, Link, Load
+from briskcell.model.stores import Cell, ChargeBoard, Supply
 
 KINDS: dict[str, type[Any]] = {
     "loads": Load, "converters": Converter, "cells": Cell, "links": Link, "chargers": ChargeBoard, "supplies": Supply,

@@ -10,7 +10,8 @@ from pydantic import Field, ValidationError, model_validator
 
 from .errors import FigureError, PlanError
 from .figure import Celsius, Document, Figure, Grams, Hours, Millimetres, Money, Share, Watts, Words
-from .parts import Bank, Capacitor, ChargeBoard, Converter, Fed, Link, Load, Name, Pack, Part, Rail, Supply, Trickle
+from .parts import Converter, Fed, Link, Load, Name, Part, Rail
+from .stores import Bank, Capacitor, ChargeBoard, Pack, Supply, Trickle
 from .units import Unit
 
 FORMAT_VERSION = 1

@@ -11,8 +11,9 @@ from briskcell.core.assess import Assessment
 from briskcell.core.changes import altered, remade
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError
-from briskcell.model.parts import ChargeBoard, Converter, Load, Pack, Rail, Supply
+from briskcell.model.parts import Converter, Load, Rail
 from briskcell.model.plan import Plan, plan_of
+from briskcell.model.stores import ChargeBoard, Pack, Supply
 
 LISTS = {
     Supply: "supplies",

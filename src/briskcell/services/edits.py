@@ -13,8 +13,9 @@ from briskcell.core.changes import altered, remade, replaced
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import GRADES, Figure
-from briskcell.model.parts import Cell, ChargeBoard, Converter, Link, Load, Pack, Part, Supply
+from briskcell.model.parts import Converter, Link, Load, Part
 from briskcell.model.plan import PART_LISTS, Plan, Profile
+from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
 from briskcell.model.units import Unit, read, typed
 
 KIND_OF: dict[type[Part], str] = {

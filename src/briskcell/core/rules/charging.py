@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from briskcell.core.changes import altered, remade, replaced
 from briskcell.core.charging import Charge, charge
-from briskcell.model.parts import Pack
+from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
 from .registry import Finding, Fix, rule

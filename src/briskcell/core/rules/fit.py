@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from briskcell.core.changes import altered, replaced
 from briskcell.core.fit import Fit
-from briskcell.model.parts import Pack
+from briskcell.model.stores import Pack
 
 from .registry import Finding, Fix, rule
 

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 
 from briskcell.core.changes import altered, replaced
 from briskcell.core.headroom import judged
-from briskcell.model.parts import ChargeBoard, Pack
 from briskcell.model.plan import Plan
+from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.units import show
 
 from .registry import Finding, Fix, rule

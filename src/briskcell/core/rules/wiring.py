@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 
 from briskcell.core.changes import altered, remade, replaced
 from briskcell.core.harness import FuseCheck, LinkCheck, find_gauge
-from briskcell.model.parts import Fed, Link, Pack
+from briskcell.model.parts import Fed, Link
 from briskcell.model.plan import Plan
+from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
 from .registry import Finding, Fix, rule

@@ -5,7 +5,8 @@ from __future__ import annotations
 from briskcell.core.assess import Assessment
 from briskcell.core.fit import cell_size
 from briskcell.core.wiring import link_section_mm2
-from briskcell.model.parts import Link, Pack
+from briskcell.model.parts import Link
+from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
 from .registry import Input, Working, computed, figure, movers, number, wish

@@ -5,8 +5,9 @@ from __future__ import annotations
 from briskcell.core.assess import Assessment
 from briskcell.core.spread import capacity_figure
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Capacitor, Converter, Pack
+from briskcell.model.parts import Converter
 from briskcell.model.plan import Store
+from briskcell.model.stores import Capacitor, Pack
 from briskcell.model.units import show
 
 from .registry import Input, Working, computed, figure, movers, number, wish

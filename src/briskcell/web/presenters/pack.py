@@ -8,7 +8,7 @@ import numpy as np
 
 from briskcell.core.assess import Assessment
 from briskcell.library import catalogue
-from briskcell.model.parts import Pack
+from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
 from .curves import numbers, plot

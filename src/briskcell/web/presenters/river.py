@@ -10,8 +10,9 @@ import numpy as np
 from briskcell.core.assess import Assessment
 from briskcell.core.headroom import judged
 from briskcell.model.figure import Figure
-from briskcell.model.parts import STATES, Bank, Capacitor, Converter, Link, Load, Pack, Rail
+from briskcell.model.parts import STATES, Converter, Link, Load, Rail
 from briskcell.model.plan import Store
+from briskcell.model.stores import Bank, Capacitor, Pack
 from briskcell.model.units import show
 
 LEFT, PACK, RIGHT, LABEL = 226.0, 64.0, 770.0, 786.0

@@ -9,8 +9,9 @@ from briskcell.core.assess import Assessment
 from briskcell.core.workings import Working, working
 from briskcell.library import PartClass, catalogue
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Load, LossModel, Pack, Part
+from briskcell.model.parts import Load, LossModel, Part
 from briskcell.model.plan import PART_LISTS
+from briskcell.model.stores import Pack
 from briskcell.services.edits import KIND_OF, unit_of
 
 NAMES = {

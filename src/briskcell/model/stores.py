@@ -1,0 +1,186 @@
+"""What stores energy and what fills it: cells, packs, capacitors, banks, trickle sources, charge boards and supplies."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, StringConstraints, model_validator
+
+from .errors import FigureError
+from .figure import (
+    AmpHours,
+    Amps,
+    AmpsAbove,
+    Celsius,
+    Curve,
+    Document,
+    Efficiency,
+    Figure,
+    Grams,
+    KelvinPerWatt,
+    Millimetres,
+    Money,
+    Ohms,
+    OhmsAbove,
+    Share,
+    Volt,
+    Volts,
+)
+from .parts import Id, Name, Part
+from .units import Unit
+
+
+class Cell(Document):
+    """One cell: voltage and resistance over state of charge, capacity as printed and as measured, limits.
+
+    ``fast`` and ``slow`` are relative to ``resistance_ohm``, the steady resistance at half full and 25 °C; a peak
+    feels ``fast`` alone, a steady draw the sum.
+    """
+
+    name: Name
+    part_class: Annotated[str, StringConstraints(max_length=80)] = ""
+    chemistry: Name
+    label_ah: AmpHours
+    measured_ah: AmpHours | None = None
+    health: Annotated[float, Unit("", above=0, at_most=1)] = 1.0
+    ocv: Curve
+    resistance_ohm: Ohms
+    fast: Curve
+    slow: Curve
+    cold_b_k: Annotated[float, Unit("K", at_least=0, at_most=8000)] = 3000.0
+    full_v: Volt
+    empty_v: Volt
+    max_charge_a: AmpsAbove
+    max_discharge_a: AmpsAbove
+    peak_discharge_a: AmpsAbove | None = None
+    rechargeable: bool = True
+    self_discharge_per_month: Share = 0.02
+    swelling: Share = 0.0
+    mass_g: Grams | None = None
+    thickness_mm: Millimetres | None = None
+    width_mm: Millimetres | None = None
+    length_mm: Millimetres | None = None
+    cost: Money | None = None
+
+    @model_validator(mode="after")
+    def _sensible(self) -> Self:
+        if not self.empty_v < self.full_v:
+            raise FigureError(
+                "empty_v",
+                f"Empty at {self.empty_v:g} V is not below full at {self.full_v:g} V.",
+                fix="Swap the two, or read them again from the data sheet.",
+            )
+        if any(b < a for a, b in zip(self.ocv.value, self.ocv.value[1:], strict=False)):
+            raise FigureError("ocv", "The open-circuit voltage falls as the cell fills.", fix="Sort the points again.")
+        if self.ocv.value[0] <= 0 or min(*self.fast.value, *self.slow.value) < 0:
+            raise FigureError("ocv", "A cell's volts and resistances are not negative.", fix="Read the table again.")
+        return self
+
+    @property
+    def capacity_ah(self) -> Figure:
+        """The capacity to count with, before health: measured where it is, else as printed."""
+        return self.measured_ah or self.label_ah
+
+
+class CellString(Document):
+    """One string of a pack of unequal strings: its cell, and its open-circuit voltage where it was measured."""
+
+    cell: Cell
+    ocv_v: Volt | None = None
+
+
+class Protection(Document):
+    """The pack's protection board: where it cuts, where it trips, what it puts in the way."""
+
+    cutoff_cell_v: Volt
+    trip_a: AmpsAbove
+    resistance_ohm: Ohms
+
+
+class Pack(Part):
+    """Cells in series and parallel, their links, and their protection.
+
+    ``strings``, where given, are in parallel and replace ``parallel`` strings of ``cell``: each is ``series`` cells of
+    its own kind. ``ocv_v`` is a measured open-circuit voltage that replaces the table's.
+    """
+
+    cell: Cell
+    series: Annotated[int, Field(ge=1, le=12)] = 1
+    parallel: Annotated[int, Field(ge=1, le=24)] = 1
+    strings: Annotated[tuple[CellString, ...], Field(max_length=24)] = ()
+    ocv_v: Volt | None = None
+    link_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
+    protection: Protection | None = None
+
+
+class Capacitor(Part):
+    """A supercapacitor as a store: what is left in it falls with the square of its voltage."""
+
+    capacitance_f: Annotated[Figure, Unit("F", above=0, at_most=100_000)]
+    esr_ohm: Ohms
+    full_v: Volt
+    rating_v: Volt
+    leakage_a: Amps = Figure(low=0, likely=0, high=0, source="not counted")
+
+
+class Bank(Part):
+    """A ready-made power bank: the energy of its cells, what its converter leaves of it, and its cut-offs."""
+
+    cells_wh: Annotated[Figure, Unit("Wh", above=0, at_most=2000)]
+    efficiency: Efficiency
+    output_v: Volts
+    output_resistance_ohm: Ohms = Figure(low=0.02, likely=0.05, high=0.1, grade="typical", source="bank output with its socket")
+    output_limit_a: AmpsAbove
+    least_load_a: Amps = Figure(low=0, likely=0, high=0, source="stays on")
+    off_after_s: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 30.0
+    output_while_charging: bool = True
+    charge_w: Annotated[Figure, Unit("W", above=0, at_most=300)] = Figure(
+        low=8, likely=10, high=12, grade="typical", source="bank class"
+    )
+
+
+class Trickle(Part):
+    """A crank, small generator or panel that fills a store through a bridge, smoothing and a converter."""
+
+    charges: Id
+    open_v: Volts
+    source_ohm: OhmsAbove
+    bridge_drop_v: Annotated[Figure, Unit("V", at_least=0, at_most=4)]
+    smoothing_f: Annotated[Figure, Unit("F", above=0, at_most=10)]
+    ripple_hz: Annotated[Figure, Unit("Hz", above=0, at_most=1e5)]
+    efficiency: Efficiency
+
+
+class Supply(Part):
+    """What feeds the charge board: its volts, the amperes it gives, and the loop resistance of its cable."""
+
+    voltage_v: Volts
+    current_limit_a: AmpsAbove
+    cable_ohm: Ohms
+    own_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="taken as stiff")
+
+
+class ChargeBoard(Part):
+    """The board that fills a pack, and what it does with the console meanwhile.
+
+    ``layout``: ``power_path`` feeds the console first and charges with the remainder; ``cut_out`` disconnects the
+    console while charging; ``on_cell`` leaves the console on the charging cell.
+    """
+
+    charges: Id
+    supply: Id
+    fed_by: Id | None = None
+    layout: Literal["power_path", "cut_out", "on_cell"]
+    kind: Literal["linear", "switching"]
+    current_a: AmpsAbove
+    termination_a: AmpsAbove
+    precharge_below_v: Volt = 2.9
+    precharge_a: AmpsAbove | None = None
+    efficiency: Efficiency = Figure(low=0.88, likely=0.9, high=0.93, grade="typical", source="switching charger class")
+    path_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
+    thermal_k_per_w: KelvinPerWatt | None = None
+    foldback_c: Celsius = 120.0
+    balancing: bool = False
+    balance_a: Amps | None = None
+    off_current_a: Amps | None = None
+    cost: Money | None = None
