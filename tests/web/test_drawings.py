@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from itertools import pairwise
 
 import pytest
 from hypothesis import given, settings
@@ -42,7 +43,7 @@ def drawn(a: Assessment, soc: float = 0.6, state: str = "play") -> River:
 
 def check_frame(found: River) -> None:
     ys = sorted(r.y for r in found.rows)
-    assert all(b - a >= 30 for a, b in zip(ys, ys[1:], strict=False)), "rows overlap"
+    assert all(b - a >= 30 for a, b in pairwise(ys)), "rows overlap"
     for row in found.rows:
         assert 20 < row.y < found.height - 8
         assert len(row.name) <= 24
@@ -55,7 +56,7 @@ def check_frame(found: River) -> None:
         numbers = [float(n) for n in re.findall(r"-?\d+\.\d", band.path)]
         assert all(-60 <= n <= 1100 for n in numbers)
     tanks = sorted(m.y for m in found.marks if m.kind == "pack")
-    assert all(b - a >= 195 for a, b in zip(tanks, tanks[1:], strict=False)), "packs overlap"
+    assert all(b - a >= 195 for a, b in pairwise(tanks)), "packs overlap"
 
 
 KEYS = ["light", "amp-3w", "controls-wired", "radio-bt", "usb-stick", "fan-30", "haptics"]

@@ -10,7 +10,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from briskcell.core.assess import Shelf
+from briskcell.core.answers import Shelf
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import Curve
 from briskcell.model.parts import Converter, Link, Load

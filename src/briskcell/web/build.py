@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import replace
 
 from flask import Blueprint, Response, abort, make_response, request
-from werkzeug.datastructures import MultiDict
 
 from briskcell.core.assess import Assessment
 from briskcell.formats.plan_json import write_plan
-from briskcell.model.parts import STATES
 from briskcell.services import edits
 from briskcell.services.edits import Edit
 from briskcell.services.workshop import Conflict, Opened
@@ -18,33 +16,14 @@ from briskcell.services.workshop import Conflict, Opened
 from .htmx import page_or_partial
 from .presenters.frame import STATIONS, frame_of
 from .shelf import workshop
+from .view import View, view_of
 
 bp = Blueprint("build", __name__, url_prefix="/builds/<int:build_id>")
 
 
-@dataclass(frozen=True)
-class View:
-    """What a page looks at: station, operating point, and the open slip."""
-
-    station: str
-    soc: float
-    state: str
-    slip: str
-
-
-def view_of(values: MultiDict[str, str], station: str = "") -> View:
-    """Read a view from a request; anything odd becomes the usual one."""
-    percent = values.get("soc", 70, type=int)
-    station, state = station or values.get("station", ""), values.get("state", "play")
-    return View(
-        station=station if station in STATIONS else "draw",
-        soc=min(max(percent, 0), 100) / 100,
-        state=state if state in STATES else "play",
-        slip=values.get("slip", "")[:120],
-    )
-
-
 def _render(opened: Opened | Conflict, view: View, status: int = 200) -> Response:
+    if view.station not in STATIONS:
+        view = replace(view, station="draw")
     if isinstance(opened, Conflict):
         differences = {
             "theirs": edits.differences(opened.base.plan, opened.current.plan),

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
-from typing import TYPE_CHECKING
 
+from briskcell.core.answers import Answers
 from briskcell.core.changes import altered, remade, replaced
 from briskcell.core.charging import Charge, charge
 from briskcell.model.stores import Pack
@@ -13,12 +13,9 @@ from briskcell.model.units import show
 
 from .registry import Finding, Fix, rule
 
-if TYPE_CHECKING:
-    from briskcell.core.assess import Assessment
-
 
 @rule("charge-brief", station="charge", source="The brief")
-def charge_brief(assessed: Assessment) -> Iterator[Finding]:
+def charge_brief(assessed: Answers) -> Iterator[Finding]:
     """The pack fills within the hours of the brief, and charges in play where the brief asks for it."""
     wanted = assessed.plan.brief.charge_hours
     for c in assessed.charges:
@@ -35,7 +32,7 @@ def charge_brief(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("load-on-charging-cell", station="charge", source="A charger that watches a cell with a load on it may never end")
-def load_on_charging_cell(assessed: Assessment) -> Iterator[Finding]:
+def load_on_charging_cell(assessed: Answers) -> Iterator[Finding]:
     """The console does not hang on the cell that charges."""
     for board in assessed.plan.chargers:
         if board.layout == "on_cell" and assessed.plan.fed.get(board.charges):
@@ -45,7 +42,7 @@ def load_on_charging_cell(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("series-balance", station="charge", source="Cells in series drift apart; M. M. Ur Rehman et al., IEEE JESTPE 3(1), 2015")
-def series_balance(assessed: Assessment) -> Iterator[Finding]:
+def series_balance(assessed: Answers) -> Iterator[Finding]:
     """Cells in series are balanced while they charge."""
     for board in assessed.plan.chargers:
         store = assessed.plan.by_id[board.charges]
@@ -56,7 +53,7 @@ def series_balance(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("charge-temperature", station="charge", source="Lithium cells: 0 to 45 °C in charge, −20 to 60 °C in use; IEC 62133-2")
-def charge_temperature(assessed: Assessment) -> Iterator[Finding]:
+def charge_temperature(assessed: Answers) -> Iterator[Finding]:
     """Cells are charged and used within their temperatures."""
     brief = assessed.plan.brief
     if not assessed.plan.packs:
@@ -72,7 +69,7 @@ def charge_temperature(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("only-rechargeable", station="charge", source="The cell's chemistry")
-def only_rechargeable(assessed: Assessment) -> Iterator[Finding]:
+def only_rechargeable(assessed: Answers) -> Iterator[Finding]:
     """No primary cell is charged."""
     for board in assessed.plan.chargers:
         store = assessed.plan.by_id[board.charges]
@@ -82,7 +79,7 @@ def only_rechargeable(assessed: Assessment) -> Iterator[Finding]:
                           partial(Fix, f"The build without {board.name}", "leaves it alone.", plan))  # fmt: skip
 
 
-def _faster(assessed: Assessment, slow: Charge) -> Fix | None:
+def _faster(assessed: Answers, slow: Charge) -> Fix | None:
     """A higher charge current, within what the cells take and the supply gives."""
     board, pack = slow.board, assessed.plan.by_id[slow.board.charges]
     if not isinstance(pack, Pack):

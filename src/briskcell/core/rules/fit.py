@@ -4,20 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
-from typing import TYPE_CHECKING
 
+from briskcell.core.answers import Answers
 from briskcell.core.changes import altered, replaced
 from briskcell.core.fit import Fit
 from briskcell.model.stores import Pack
 
 from .registry import Finding, Fix, rule
 
-if TYPE_CHECKING:
-    from briskcell.core.assess import Assessment
-
 
 @rule("fits-the-bay", station="pack", source="The bay's measures; pouches swell by 8 to 10 % of their thickness")
-def fits_the_bay(assessed: Assessment) -> Iterator[Finding]:
+def fits_the_bay(assessed: Answers) -> Iterator[Finding]:
     """The pack fits the bay."""
     for pack, found in zip(assessed.plan.packs, assessed.fits, strict=False):
         if not found.fits:
@@ -25,7 +22,7 @@ def fits_the_bay(assessed: Assessment) -> Iterator[Finding]:
                           "A thinner cell, or a larger bay.")  # fmt: skip
 
 
-def _fewer(assessed: Assessment, pack: Pack, found: Fit) -> Fix | None:
+def _fewer(assessed: Answers, pack: Pack, found: Fit) -> Fix | None:
     parallel = found.most // pack.series
     if parallel < 1:
         return None

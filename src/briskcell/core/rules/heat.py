@@ -4,19 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
-from typing import TYPE_CHECKING
 
+from briskcell.core.answers import Answers
 from briskcell.core.changes import remade
 from briskcell.core.heat import CELLS_USE_C, SKIN_C
 
 from .registry import Finding, Fix, rule
 
-if TYPE_CHECKING:
-    from briskcell.core.assess import Assessment
-
 
 @rule("case-heat", station="heat", source="IEC 62368-1:2018, table 38: 48 °C where plastic is held; cells 60 °C in use")
-def case_heat(assessed: Assessment) -> Iterator[Finding]:
+def case_heat(assessed: Answers) -> Iterator[Finding]:
     """In the warmest room neither the hand nor the cells feel more than they should."""
     found, held = assessed.heat, assessed.plan.brief.held
     element = assessed.plan.stores[0].id if assessed.plan.stores else ""
@@ -35,7 +32,7 @@ def case_heat(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("part-heat", station="heat", source="Case air plus warmth per watt, against the part's sheet")
-def part_heat(assessed: Assessment) -> Iterator[Finding]:
+def part_heat(assessed: Answers) -> Iterator[Finding]:
     """No board or part gets warmer than its sheet allows."""
     for part in assessed.heat.parts:
         if part.celsius > part.limit_c:
@@ -44,7 +41,7 @@ def part_heat(assessed: Assessment) -> Iterator[Finding]:
                           "A board with less loss, or copper to carry the heat away.")  # fmt: skip
 
 
-def _cooler(assessed: Assessment, limit_c: float) -> Fix | None:
+def _cooler(assessed: Answers, limit_c: float) -> Fix | None:
     """Vents, then a fan, if that is enough; the fan's own draw is for the builder to add."""
     plan, now = assessed.plan, len(_over(assessed, limit_c))
     for vents, fan, words in ((True, False, "Vents"), (True, True, "Vents and a fan")):
@@ -55,7 +52,7 @@ def _cooler(assessed: Assessment, limit_c: float) -> Fix | None:
     return None
 
 
-def _over(assessed: Assessment, limit_c: float) -> list[str]:
+def _over(assessed: Answers, limit_c: float) -> list[str]:
     found = assessed.heat
     hot = [p.element for p in found.parts if p.celsius > p.limit_c]
     return [*hot, *(["skin"] if found.skin_c > limit_c else []), *(["cells"] if found.cells_c > CELLS_USE_C else [])]

@@ -5,22 +5,19 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from functools import partial
-from typing import TYPE_CHECKING
 
+from briskcell.core.answers import Answers
 from briskcell.core.changes import altered, replaced
 from briskcell.core.headroom import judged
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.units import show
 
-from .registry import Finding, Fix, rule
-
-if TYPE_CHECKING:
-    from briskcell.core.assess import Assessment
+from .registry import RULES, Finding, Fix, rule
 
 
 @rule("runtime-brief", station="pack", source="The brief")
-def runtime_brief(assessed: Assessment) -> Iterator[Finding]:
+def runtime_brief(assessed: Answers) -> Iterator[Finding]:
     """The pack plays as long as the brief asks, and still does at the pessimistic end of what is known."""
     found, spread, wanted = assessed.runtime, assessed.runtime_range, assessed.plan.brief.hours
     if found is None or found.hours is None or spread is None:
@@ -39,17 +36,18 @@ def runtime_brief(assessed: Assessment) -> Iterator[Finding]:
                       "Measure the largest draws: a narrower range may settle it.")  # fmt: skip
 
 
-def _what_stops_it(assessed: Assessment) -> Fix | None:
+def _what_stops_it(assessed: Answers) -> Fix | None:
     """The fix of the finding about the very part that ends play, where it is not the pack; else more cells."""
     found = assessed.runtime
     if found and not isinstance(assessed.plan.by_id[found.stop_element], Pack):
-        for other in assessed.findings:
-            if other.element == found.stop_element and other.fix:
-                return other.fix
+        for other in RULES.values():
+            for finding in other.check(assessed) if other.name != "runtime-brief" else ():
+                if finding.element == found.stop_element and finding.fix:
+                    return finding.fix
     return _more_cells(assessed)
 
 
-def _more_cells(assessed: Assessment) -> Fix | None:
+def _more_cells(assessed: Answers) -> Fix | None:
     """As many more cells in parallel as the brief needs."""
     pack, found, spread = assessed.plan.stores[assessed.pack_index or 0], assessed.runtime, assessed.runtime_range
     if found is None or not found.hours or spread is None or not isinstance(pack, Pack) or pack.strings:
@@ -66,7 +64,7 @@ def _more_cells(assessed: Assessment) -> Fix | None:
 
 
 @rule("cell-current", station="pack", source="The cell's stated limits")
-def cell_current(assessed: Assessment) -> Iterator[Finding]:
+def cell_current(assessed: Answers) -> Iterator[Finding]:
     """The cells give and take no more current than they are made for."""
     margins = assessed.plan.brief.margins
     for h in assessed.headrooms:

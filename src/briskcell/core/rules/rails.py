@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
-from typing import TYPE_CHECKING
 
 import numpy as np
 
+from briskcell.core.answers import Answers
 from briskcell.core.changes import altered, replaced
 from briskcell.core.converters import deliverable_a, typical_efficiency
 from briskcell.core.headroom import Headroom, headrooms, judged
@@ -19,12 +19,9 @@ from briskcell.model.units import show
 
 from .registry import Finding, Fix, rule
 
-if TYPE_CHECKING:
-    from briskcell.core.assess import Assessment
-
 
 @rule("headroom", station="rails", source="TI SLVA372D; margins of the brief")
-def headroom(assessed: Assessment) -> Iterator[Finding]:
+def headroom(assessed: Answers) -> Iterator[Finding]:
     """Every board, wire, switch, plug, fuse and protection keeps current to spare at its worst moment."""
     if (lost := assessed.collapse) is not None:
         soc, state = lost
@@ -45,7 +42,7 @@ def headroom(assessed: Assessment) -> Iterator[Finding]:
                       "Choose a part with a higher rating.")  # fmt: skip
 
 
-def _stronger(assessed: Assessment, weak: Headroom) -> Fix | None:
+def _stronger(assessed: Answers, weak: Headroom) -> Fix | None:
     """The smallest class of the same kind that is comfortable, else the strongest that helps."""
     part = assessed.plan.by_id[weak.element]
     candidates: list[Converter | Link] = []
@@ -77,7 +74,7 @@ def _stronger(assessed: Assessment, weak: Headroom) -> Fix | None:
 
 
 @rule("load-window", station="rails", source="The part's own window of volts")
-def load_window(assessed: Assessment) -> Iterator[Finding]:
+def load_window(assessed: Answers) -> Iterator[Finding]:
     """Every part gets volts within its window, from a full pack to the end, at rest, in play and at the peak."""
     op = assessed.op
     reach = op.soc >= assessed.end_soc - 1e-9
@@ -101,7 +98,7 @@ def load_window(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("input-window", station="rails", source="The board's sheet")
-def input_window(assessed: Assessment) -> Iterator[Finding]:
+def input_window(assessed: Answers) -> Iterator[Finding]:
     """No board gets more volts at its input than it stands, not even from a full store without load."""
     op = assessed.op
     for board in op.network.converters:
@@ -116,7 +113,7 @@ def input_window(assessed: Assessment) -> Iterator[Finding]:
                           "Choose a board for a higher input.")  # fmt: skip
 
 
-def _other_board(assessed: Assessment, board: Converter, most_v: float) -> Fix | None:
+def _other_board(assessed: Answers, board: Converter, most_v: float) -> Fix | None:
     """A class with the same output that stands the input: a buck where the input is above the output."""
     kind = "buck" if most_v > board.output_v.likely + 0.3 else board.kind
     for candidate in assessed.shelf.converters:
@@ -128,7 +125,7 @@ def _other_board(assessed: Assessment, board: Converter, most_v: float) -> Fix |
 
 
 @rule("double-conversion", station="rails", source="Efficiencies in a row multiply")
-def double_conversion(assessed: Assessment) -> Iterator[Finding]:
+def double_conversion(assessed: Answers) -> Iterator[Finding]:
     """No more than a little power goes through two switching boards in a row."""
     op, plan = assessed.op, assessed.plan
     middle = len(op.soc) // 2
@@ -147,7 +144,7 @@ def double_conversion(assessed: Assessment) -> Iterator[Finding]:
                           "Feed it from the store if its input allows.")  # fmt: skip
 
 
-def _straight(assessed: Assessment, board: Converter, first: Converter, lost: float) -> Fix | None:
+def _straight(assessed: Answers, board: Converter, first: Converter, lost: float) -> Fix | None:
     """The second board beside the first, where its input accepts the store's volts and it still steps the right way."""
     op = assessed.op
     volts = op.flow.input_v(len(op.network.loads) + op.network.converters.index(first))[:, op.soc >= assessed.end_soc]
@@ -161,7 +158,7 @@ def _straight(assessed: Assessment, board: Converter, first: Converter, lost: fl
 
 
 @rule("lock-out-chatter", station="rails", source="Lock-out with hysteresis, on a pack that recovers without load")
-def lockout_chatter(assessed: Assessment) -> Iterator[Finding]:
+def lockout_chatter(assessed: Answers) -> Iterator[Finding]:
     """A board that locks out does not start again as the pack recovers, only to lock out again."""
     found = assessed.runtime
     if found is None or found.stop_cause != "converter lock-out" or assessed.pack_index is None:
@@ -180,7 +177,7 @@ def lockout_chatter(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("logic-level", station="rails", source="JESD8C.01, 3.3 V; a high level needs 0.7 of the supply")
-def logic_level(assessed: Assessment) -> Iterator[Finding]:
+def logic_level(assessed: Answers) -> Iterator[Finding]:
     """A part's signals come at a level it understands and survives."""
     for load in assessed.plan.loads:
         driver = assessed.plan.by_id.get(load.driven_by or "")
@@ -195,7 +192,7 @@ def logic_level(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("inrush", station="rails", source="The part's sheet, against the limit of what feeds it")
-def inrush(assessed: Assessment) -> Iterator[Finding]:
+def inrush(assessed: Answers) -> Iterator[Finding]:
     """What a part pulls in its first moment does not trip what feeds it."""
     op, plan = assessed.op, assessed.plan
     for load in plan.loads:
@@ -213,7 +210,7 @@ def inrush(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("battery-measure", station="rails", source="Boards with a gauge of their own")
-def battery_measure(assessed: Assessment) -> Iterator[Finding]:
+def battery_measure(assessed: Answers) -> Iterator[Finding]:
     """A board that measures its battery is fed where it measures, not behind it."""
     for load in assessed.plan.loads:
         if load.measures_battery and any(isinstance(assessed.plan.by_id[i], Converter) for i in _above(assessed.plan, load)):
@@ -221,7 +218,7 @@ def battery_measure(assessed: Assessment) -> Iterator[Finding]:
                           partial(_to_store, assessed, load), "Feed it at its battery terminals.")  # fmt: skip
 
 
-def _to_store(assessed: Assessment, load: Load) -> Fix | None:
+def _to_store(assessed: Answers, load: Load) -> Fix | None:
     for store in assessed.plan.stores:
         if load.id in straight_on(assessed.plan, store):
             return Fix(
@@ -242,7 +239,7 @@ def _chain(plan: Plan, part: Fed) -> list[str]:
     return out
 
 
-def _more_volts(assessed: Assessment, load: Load) -> Fix | None:
+def _more_volts(assessed: Answers, load: Load) -> Fix | None:
     """A thicker wire if that is enough, else a higher output of the board that feeds it."""
     plan, column = assessed.plan, assessed.op.network.loads.index(load)
 
@@ -264,7 +261,7 @@ def _more_volts(assessed: Assessment, load: Load) -> Fix | None:
     return None
 
 
-def _higher_output(assessed: Assessment, load: Load, board: Converter, least_v: float) -> Fix | None:
+def _higher_output(assessed: Answers, load: Load, board: Converter, least_v: float) -> Fix | None:
     plan = assessed.plan
     target = board.output_v.likely + (load.window.low_v - least_v) * 1.25
     others = [p for p in plan.loads if p is not load and board.id in _above(plan, p)]

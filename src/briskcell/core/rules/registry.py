@@ -5,12 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING
 
+from briskcell.core.answers import Answers
 from briskcell.model.plan import Plan
-
-if TYPE_CHECKING:
-    from briskcell.core.assess import Assessment
 
 SEVERITY = {"fails": 0, "close": 1}
 
@@ -68,9 +65,9 @@ class Rule:
     station: str
     source: str
     asks: str
-    function: Callable[[Assessment], Iterator[Finding]]
+    function: Callable[[Answers], Iterator[Finding]]
 
-    def check(self, assessed: Assessment) -> Iterator[Finding]:
+    def check(self, assessed: Answers) -> Iterator[Finding]:
         """The rule's findings, signed with its name and station."""
         for f in self.function(assessed):
             yield Finding(f.state, f.element, f.cause, f.loss, f.search, f.advice, self.name, self.station)
@@ -79,7 +76,7 @@ class Rule:
 RULES: dict[str, Rule] = {}
 
 
-def rule(name: str, *, station: str, source: str) -> Callable[..., Callable[[Assessment], Iterator[Finding]]]:
+def rule(name: str, *, station: str, source: str) -> Callable[..., Callable[[Answers], Iterator[Finding]]]:
     """Register a rule.
 
     Parameters
@@ -97,7 +94,7 @@ def rule(name: str, *, station: str, source: str) -> Callable[..., Callable[[Ass
         The decorator; the function's docstring is what the rule asks.
     """
 
-    def register(function: Callable[[Assessment], Iterator[Finding]]) -> Callable[[Assessment], Iterator[Finding]]:
+    def register(function: Callable[[Answers], Iterator[Finding]]) -> Callable[[Answers], Iterator[Finding]]:
         RULES[name] = Rule(name, station, source, (function.__doc__ or "").strip(), function)
         return function
 

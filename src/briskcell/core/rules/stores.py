@@ -5,16 +5,13 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 from functools import partial
-from typing import TYPE_CHECKING
 
+from briskcell.core.answers import Answers
 from briskcell.core.changes import altered, remade, replaced
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
 from .registry import Finding, Fix, rule
-
-if TYPE_CHECKING:
-    from briskcell.core.assess import Assessment
 
 DENSEST_WH_PER_L = 800.0  # of any lithium cell sold
 CARRIER_WH = 100.0
@@ -22,7 +19,7 @@ EQUAL_V = 0.05
 
 
 @rule("proven-capacity", station="pack", source="Energy density of lithium cells, Linden's Handbook of Batteries, 4th ed.")
-def proven_capacity(assessed: Assessment) -> Iterator[Finding]:
+def proven_capacity(assessed: Answers) -> Iterator[Finding]:
     """A capacity is proven by a test or a sheet, and fits the cell's own volume."""
     for pack in assessed.plan.packs:
         cell = pack.cell
@@ -53,7 +50,7 @@ def _litres(pack: Pack) -> float:
     return cell.thickness_mm * width * cell.length_mm * round_share * 1e-6
 
 
-def _count_less(assessed: Assessment, pack: Pack, most_ah: float) -> Fix:
+def _count_less(assessed: Answers, pack: Pack, most_ah: float) -> Fix:
     figure = pack.cell.label_ah.at(round(most_ah * 0.6, 2), source="what a cell of this size may hold, until it is tested")
     cell = pack.cell.model_copy(update={"measured_ah": figure})
     words = f"Count with {show(figure.likely, 'Ah')} until it is tested"
@@ -61,7 +58,7 @@ def _count_less(assessed: Assessment, pack: Pack, most_ah: float) -> Fix:
 
 
 @rule("equal-strings", station="pack", source="Current between strings, (V1 − V2)/(r1 + r2)")
-def equal_strings(assessed: Assessment) -> Iterator[Finding]:
+def equal_strings(assessed: Answers) -> Iterator[Finding]:
     """Strings are joined in parallel at one voltage."""
     for pack in assessed.plan.packs:
         measured = [s for s in pack.strings if s.ocv_v is not None]
@@ -76,7 +73,7 @@ def equal_strings(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("capacitor-rating", station="pack", source="Life of a supercapacitor falls by half for each 0.1 V")
-def capacitor_rating(assessed: Assessment) -> Iterator[Finding]:
+def capacitor_rating(assessed: Answers) -> Iterator[Finding]:
     """A supercapacitor is charged to no more than nine tenths of its rating."""
     for cap in assessed.plan.capacitors:
         share = cap.full_v / cap.rating_v
@@ -88,7 +85,7 @@ def capacitor_rating(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("bank-output", station="pack", source="The bank's own cut-offs")
-def bank_output(assessed: Assessment) -> Iterator[Finding]:
+def bank_output(assessed: Answers) -> Iterator[Finding]:
     """A power bank neither switches off at rest nor cuts its output while it charges."""
     op, plan = assessed.op, assessed.plan
     for bank in plan.banks:
@@ -102,13 +99,13 @@ def bank_output(assessed: Assessment) -> Iterator[Finding]:
                           partial(_no_play, assessed), "Use a bank that feeds while it charges.")  # fmt: skip
 
 
-def _no_play(assessed: Assessment) -> Fix:
+def _no_play(assessed: Answers) -> Fix:
     brief = assessed.plan.brief.model_copy(update={"play_while_charging": False})
     return Fix("A brief without play while charging", "asks for less.", remade(assessed.plan, {"brief": brief}))
 
 
 @rule("one-of-each", station="pack", source="Two packs, two switches, two ports: one is always forgotten")
-def one_of_each(assessed: Assessment) -> Iterator[Finding]:
+def one_of_each(assessed: Answers) -> Iterator[Finding]:
     """There are no more packs and charge ports than the brief asks for."""
     plan = assessed.plan
     ports = len({b.supply for b in plan.chargers})
@@ -123,7 +120,7 @@ def one_of_each(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("shutdown-reserve", station="pack", source="1.5 times the energy of a shutdown, above the stop")
-def shutdown(assessed: Assessment) -> Iterator[Finding]:
+def shutdown(assessed: Answers) -> Iterator[Finding]:
     """When the warning comes, enough is left for a clean shutdown; and a hard-off is there for when it hangs."""
     plan, found = assessed.plan, assessed.runtime
     if found is None or not found.hours or assessed.pack_index is None or plan.shutdown.seconds == 0 or not plan.shutdown.soft:
@@ -146,13 +143,13 @@ def shutdown(assessed: Assessment) -> Iterator[Finding]:
         yield Finding("close", element, "Nothing cuts the power when the board hangs.", 0.05, advice="Add a hard-off.")
 
 
-def _warn(assessed: Assessment, volts: float) -> Fix:
+def _warn(assessed: Answers, volts: float) -> Fix:
     changed = assessed.plan.shutdown.model_copy(update={"warning_v": volts})
     return Fix(f"A warning at {volts:.2f} V", "leaves enough.", remade(assessed.plan, {"shutdown": changed}))
 
 
 @rule("shelf-life", station="pack", source="Currents of boards when off, and self-discharge")
-def shelf(assessed: Assessment) -> Iterator[Finding]:
+def shelf(assessed: Answers) -> Iterator[Finding]:
     """A full pack is not empty after the weeks on the shelf that the brief allows."""
     for store, life in zip(assessed.plan.stores, assessed.shelves, strict=True):
         if life.days < assessed.plan.brief.shelf_days:
@@ -163,7 +160,7 @@ def shelf(assessed: Assessment) -> Iterator[Finding]:
 
 
 @rule("carrier", station="pack", source="Limits for lithium cells in a cabin; local rules and the carrier decide")
-def carrier(assessed: Assessment) -> Iterator[Finding]:
+def carrier(assessed: Answers) -> Iterator[Finding]:
     """Somebody knows the watt-hours when a carrier asks; past 100 Wh most ask."""
     for store, found in zip(assessed.plan.stores, assessed.runtimes, strict=True):
         if isinstance(store, Pack) and found.energy_wh > CARRIER_WH:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from functools import partial
-from typing import TYPE_CHECKING
 
+from briskcell.core.answers import Answers
 from briskcell.core.changes import altered, remade, replaced
 from briskcell.core.harness import FuseCheck, LinkCheck, find_gauge
 from briskcell.model.parts import Fed, Link
@@ -16,12 +16,9 @@ from briskcell.model.units import show
 
 from .registry import Finding, Fix, rule
 
-if TYPE_CHECKING:
-    from briskcell.core.assess import Assessment
-
 
 @rule("fuse-at-the-store", station="wiring", source="A board fed behind its input jack has no fuse of its own left")
-def fuse_at_the_store(assessed: Assessment) -> Iterator[Finding]:
+def fuse_at_the_store(assessed: Answers) -> Iterator[Finding]:
     """Between a pack and everything it feeds there is a fuse."""
     plan = assessed.plan
     for pack in plan.packs:
@@ -39,7 +36,7 @@ def _guarded(plan: Plan, part: Fed) -> bool:
     return isinstance(part, Link) and bool(below) and all(_guarded(plan, p) for p in below)
 
 
-def _with_fuse(assessed: Assessment, pack: Pack, child: Fed) -> Fix | None:
+def _with_fuse(assessed: Answers, pack: Pack, child: Fed) -> Fix | None:
     column = assessed.op.network.branch.get(child.id, assessed.op.network.branch[pack.id])
     peak = assessed.op.flow.branch_a[2, :, column]
     most = float(peak[peak < math.inf].max(initial=0.0))
@@ -58,7 +55,7 @@ def _with_fuse(assessed: Assessment, pack: Pack, child: Fed) -> Fix | None:
 
 
 @rule("fuse-choice", station="wiring", source="IEC 60127-2; Onderdonk's equation")
-def fuse_choice(assessed: Assessment) -> Iterator[Finding]:
+def fuse_choice(assessed: Answers) -> Iterator[Finding]:
     """A fuse holds the warm peak, and opens before the thinnest wire behind it suffers."""
     for check in assessed.fuses:
         if check.words:
@@ -72,7 +69,7 @@ def fuse_choice(assessed: Assessment) -> Iterator[Finding]:
             )
 
 
-def _other_fuse(assessed: Assessment, check: FuseCheck) -> Fix | None:
+def _other_fuse(assessed: Answers, check: FuseCheck) -> Fix | None:
     for fuse in sorted(
         (k for k in assessed.shelf.links if k.kind == "fuse" and k.rating_a), key=lambda k: k.rating_a.likely if k.rating_a else 0
     ):
@@ -84,7 +81,7 @@ def _other_fuse(assessed: Assessment, check: FuseCheck) -> Fix | None:
 
 
 @rule("wire-warmth", station="wiring", source="I²R = h·π·d·ΔT; IEC 60364-5-52 for bundles; IPC-2221 for traces")
-def wire_warmth(assessed: Assessment) -> Iterator[Finding]:
+def wire_warmth(assessed: Answers) -> Iterator[Finding]:
     """No conductor warms past what its insulation stands in the warm case."""
     for check in assessed.links:
         if check.rise_k is not None and check.rise_k > check.allowed_k:
@@ -97,7 +94,7 @@ def wire_warmth(assessed: Assessment) -> Iterator[Finding]:
             )
 
 
-def _thicker(assessed: Assessment, check: LinkCheck) -> Fix | None:
+def _thicker(assessed: Answers, check: LinkCheck) -> Fix | None:
     link = check.link
     if link.kind != "wire" or link.awg is None:
         return None
@@ -113,7 +110,7 @@ def _thicker(assessed: Assessment, check: LinkCheck) -> Fix | None:
 
 
 @rule("slack", station="wiring", source="Run plus the slack that service needs: a seventh and 20 mm")
-def slack(assessed: Assessment) -> Iterator[Finding]:
+def slack(assessed: Answers) -> Iterator[Finding]:
     """No conductor is longer than its run plus the slack that service needs."""
     for check in assessed.links:
         if check.excess_m > 0.005 and check.link.run_m is not None:

@@ -4,19 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from briskcell.core.assess import Assessment
 from briskcell.model.units import show
 from briskcell.services.workshop import Opened
 
+from ..view import View
 from . import charge, draw, pack, rails
 from .find import findable
 from .river import river
 from .slip import slip_of
-
-if TYPE_CHECKING:
-    from ..build import View
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,144 @@
+"""Plan to answers: everything the rules, the pages and the command line read of one plan."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Self
+
+import numpy as np
+
+from briskcell.model.parts import STATES, Converter, Link
+from briskcell.model.plan import Plan
+from briskcell.model.stores import Cell
+
+from .charging import Charge, charge
+from .draw import DrawReport, draw_report
+from .fit import Fit, fit
+from .harness import FuseCheck, LinkCheck, check_fuses, check_links
+from .headroom import Headroom, headrooms
+from .heat import Heat, heat
+from .operating import Operating, operate
+from .reserve import Reserve, ShelfLife, shelf_life, shutdown_reserve
+from .runtime import Runtime, reached, runtime, store_stops
+from .spread import Range, runtime_range
+
+
+@dataclass(frozen=True, slots=True)
+class Shelf:
+    """Parts within reach, from which fixes choose."""
+
+    converters: tuple[Converter, ...] = ()
+    cells: tuple[Cell, ...] = ()
+    links: tuple[Link, ...] = ()
+
+
+NOTHING = Shelf()
+
+
+@dataclass(frozen=True)
+class Answers:
+    """The answers for one plan. Each is computed when first asked for, and kept."""
+
+    plan: Plan
+    shelf: Shelf = field(default=NOTHING, repr=False)
+
+    def of(self, plan: Plan) -> Self:
+        """Another plan, assessed with the same shelf."""
+        return type(self)(plan, self.shelf)
+
+    @cached_property
+    def op(self) -> Operating:
+        """The build solved over charge and states."""
+        return operate(self.plan)
+
+    @cached_property
+    def draw(self) -> DrawReport:
+        """Watts of the parts."""
+        return draw_report(self.op)
+
+    @cached_property
+    def runtimes(self) -> tuple[Runtime, ...]:
+        """Runtime of each pack."""
+        return tuple(runtime(self.op, k) for k in range(len(self.plan.stores)))
+
+    @cached_property
+    def pack_index(self) -> int | None:
+        """The pack that ends play: of those that feed something, the first to stop; None without one."""
+        hours = {k: r.hours for k, r in enumerate(self.runtimes) if r.hours is not None}
+        return min(hours, key=lambda k: hours[k] or 0.0) if hours else None
+
+    @property
+    def runtime(self) -> Runtime | None:
+        """The runtime of the build; None while nothing draws from a pack."""
+        return None if self.pack_index is None else self.runtimes[self.pack_index]
+
+    @cached_property
+    def runtime_range(self) -> Range | None:
+        """The runtime's 10, 50 and 90 % points."""
+        found = self.runtime
+        if found is None or found.hours is None or self.pack_index is None:
+            return None
+        return runtime_range(self.op, self.draw, found.hours, self.pack_index)
+
+    @cached_property
+    def end_soc(self) -> float:
+        """Where the packs themselves end play, whatever the boards do: headroom is asked down to here."""
+        ends = [reached(s, self.op.soc) for k in range(len(self.plan.stores)) for s in store_stops(self.op, k)
+                if s.cause != "collapse"]  # fmt: skip
+        return max((e for e in ends if e is not None), default=0.0)
+
+    @cached_property
+    def collapse(self) -> tuple[float, str] | None:
+        """The fullest (state of charge, state) at which the build collapses before its pack ends; None if nowhere."""
+        gone = self.op.flow.collapsed & (self.op.soc >= self.end_soc - 1e-9)
+        if not self.plan.stores or not gone.any():
+            return None
+        point = int(np.flatnonzero(gone.any(axis=0))[0])
+        return float(self.op.soc[point]), STATES[int(np.flatnonzero(gone[:, point])[0])]
+
+    @cached_property
+    def headrooms(self) -> tuple[Headroom, ...]:
+        """Spare of everything with a limit."""
+        return headrooms(self.op, self.end_soc)
+
+    @cached_property
+    def charges(self) -> tuple[Charge, ...]:
+        """One for each charge board, from where the packs themselves end play."""
+        return tuple(charge(self.op, board, self.end_soc) for board in self.plan.chargers)
+
+    @cached_property
+    def heat(self) -> Heat:
+        """Temperatures in play."""
+        return heat(self.op)
+
+    @cached_property
+    def links(self) -> tuple[LinkCheck, ...]:
+        """Every conductor at its worst moment."""
+        return check_links(self.op, self.heat.air_c)
+
+    @cached_property
+    def fuses(self) -> tuple[FuseCheck, ...]:
+        """Every fuse."""
+        return check_fuses(self.op, self.heat.air_c)
+
+    @cached_property
+    def reserve(self) -> Reserve | None:
+        """Where the warning before shutdown belongs; None where nothing plays or too little is left even when full."""
+        found = self.runtime
+        return None if found is None or self.pack_index is None else shutdown_reserve(self.op, found, self.pack_index)
+
+    @cached_property
+    def shelves(self) -> tuple[ShelfLife, ...]:
+        """Days on the shelf of each store."""
+        return tuple(shelf_life(self.op, k) for k in range(len(self.plan.stores)))
+
+    @cached_property
+    def fits(self) -> tuple[Fit, ...]:
+        """Whether each pack fits the bay; empty without one."""
+        bay = self.plan.bay
+        return () if bay is None else tuple(fit(p.cell, p.series * p.parallel, bay) for p in self.plan.packs)
+
+    def least_spare(self) -> Headroom | None:
+        """The element with the least spare."""
+        return min(self.headrooms, key=lambda h: h.spare, default=None)
