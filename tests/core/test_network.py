@@ -14,6 +14,7 @@ from briskcell.core.changes import altered, replaced
 from briskcell.core.network import Draws, compile_network, draws_of
 from briskcell.core.operating import operate
 from briskcell.core.plugged import plugged
+from briskcell.core.stores import current_limit_a, string_currents
 from briskcell.core.sweep import Flow, solve
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.demo import sanderling
@@ -73,6 +74,13 @@ def test_unequal_strings_share_a_load_as_two_sources_do() -> None:
     volts = op.store_v[1, 50, 0]
     assert (3.7 - volts) / 0.045 + (3.6 - volts) / 0.12 == pytest.approx(amps, rel=1e-6)
     assert curves.capacity_ah == pytest.approx(6.0)
+    each = string_currents(curves, op.flow.branch_a[1, :, 0])[:, 50]
+    assert each == pytest.approx([(3.7 - volts) / 0.045, (3.6 - volts) / 0.12], rel=1e-6)
+    assert each.sum() == pytest.approx(amps, rel=1e-6)
+    pack = op.plan.packs[0]
+    tired = pack.strings[1].cell.model_copy(update={"max_discharge_a": pack.cell.max_discharge_a.at(0.5)})
+    weak = altered(pack, strings=(pack.strings[0], {"cell": tired}))
+    assert current_limit_a(weak, curves, "max_discharge_a")[0] == pytest.approx(0.5 * (1 + 0.12 / 0.045), rel=1e-6)
 
 
 def test_a_supercapacitor_lasts_as_long_as_its_known_run() -> None:

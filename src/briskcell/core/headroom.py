@@ -16,6 +16,7 @@ from briskcell.model.stores import Bank, Pack
 from .converters import deliverable_a
 from .harness import FLAT_CONTACT_A
 from .operating import Operating
+from .stores import current_limit_a
 
 Array = NDArray[np.float64]
 State = Literal["holds", "close", "fails", "unknown"]
@@ -121,7 +122,7 @@ def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, st
             yield pack, "bank", amps, np.full(amps.shape, pack.output_limit_a.likely), op.store_v[..., k]
         if not isinstance(pack, Pack):
             continue
-        cells = np.full(amps.shape, pack.cell.max_discharge_a.likely * pack.parallel)
+        cells = np.broadcast_to(current_limit_a(pack, op.curves[k], "max_discharge_a"), amps.shape)
         yield pack, "cells", amps, cells, op.store_v[..., k]
         if pack.protection is not None:
             trip = np.full(amps.shape, pack.protection.trip_a.likely)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -61,7 +61,10 @@ def age_factor(health: float) -> float:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StoreCurves:
-    """A store over a grid of states of charge: arrays of the grid's shape, volts and ohms at its terminals."""
+    """A store over a grid of states of charge: arrays of the grid's shape, volts and ohms at its terminals.
+
+    ``string_v`` and ``string_ohm`` have a row for each string of a pack, before what all strings share.
+    """
 
     soc: Array
     ocv_v: Array
@@ -70,6 +73,8 @@ class StoreCurves:
     capacity_ah: float
     cutoff_v: float
     cutoff_is_protection: bool
+    string_v: Array = field(default_factory=lambda: np.zeros((0, 0)))
+    string_ohm: Array = field(default_factory=lambda: np.zeros((0, 0)))
 
     @property
     def steady_ohm(self) -> Array:
@@ -211,7 +216,56 @@ def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> Stor
         capacity_ah=copies * sum(s.cell.capacity_ah.likely * s.cell.health for s in strings),
         cutoff_v=pack.series * max(empty_v, guard_v),
         cutoff_is_protection=guard_v > empty_v,
+        string_v=volts,
+        string_ohm=fast + slow,
     )
+
+
+def string_currents(curves: StoreCurves, total_a: ArrayLike) -> Array:
+    """How a pack's current divides among unequal strings in parallel: ``I_k = (V_k − V)/r_k`` with one V for all.
+
+    Parameters
+    ----------
+    curves : StoreCurves
+        Of the pack, with n_strings strings over n states of charge.
+    total_a : array_like, shape (..., n)
+        Current out of the pack. [A]
+
+    Returns
+    -------
+    ndarray, shape (n_strings, ..., n)
+        Current out of each string; negative where a fuller one charges it. [A]
+    """
+    ohm = np.maximum(curves.string_ohm, 1e-9)
+    total = np.asarray(total_a, dtype=float)
+    shared_v = ((curves.string_v / ohm).sum(axis=0) - total) / (1.0 / ohm).sum(axis=0)
+    shape = (len(ohm), *(1,) * (total.ndim - 1), ohm.shape[1])
+    return np.asarray((curves.string_v.reshape(shape) - shared_v) / ohm.reshape(shape))
+
+
+def current_limit_a(pack: Pack, curves: StoreCurves, limit: str) -> Array:
+    """Current at which the first string of a pack reaches a limit of its cells.
+
+    Parameters
+    ----------
+    pack : Pack
+        With equal strings, or strings of their own.
+    curves : StoreCurves
+        Of the pack.
+    limit : str
+        ``max_discharge_a`` or ``max_charge_a``.
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        Amperes of the whole pack.
+    """
+    if not pack.strings:
+        return np.full(curves.soc.shape, getattr(pack.cell, limit).likely * pack.parallel)
+    conductance = 1.0 / np.maximum(curves.string_ohm, 1e-9)
+    share = conductance / conductance.sum(axis=0)
+    most = np.array([getattr(s.cell, limit).likely for s in pack.strings])[:, None]
+    return np.asarray((most / share).min(axis=0))
 
 
 def _string(string: CellString, series: int, soc: Array, temperature_c: float) -> tuple[Array, Array, Array]:

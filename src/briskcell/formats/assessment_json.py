@@ -12,8 +12,9 @@ from briskcell.core.charging import hours_added
 from briskcell.core.headroom import judged
 from briskcell.core.plugged import plugged
 from briskcell.core.rails import fewest_rails, straight_on
+from briskcell.core.stores import string_currents
 from briskcell.model.parts import STATES
-from briskcell.model.stores import Bank, ChargeBoard
+from briskcell.model.stores import Bank, ChargeBoard, Pack
 
 
 def _plain(value: float | None) -> float | None:
@@ -158,7 +159,11 @@ def nodes_document(assessed: Assessment, soc: float, state: str) -> list[dict[st
         volts, amps = at(op.flow.element_v[..., column]), at(op.flow.element_a[..., column])
         gone = not math.isfinite(float(op.flow.element_a[row, near, column]))
         values = {"voltage_v": volts, "current_a": amps, "power_w": volts * amps if math.isfinite(amps) else math.inf}
-        out.append(
-            {"name": name, "title": assessed.plan.by_id[name].name} | {k: None if gone else _plain(v) for k, v in values.items()}
-        )
+        part = assessed.plan.by_id[name]
+        node: dict[str, Any] = {"name": name, "title": part.name}
+        node |= {k: None if gone else _plain(v) for k, v in values.items()}
+        if isinstance(part, Pack) and part.strings and not gone:
+            each = string_currents(op.curves[net.branch[name]], op.flow.branch_a[row, :, net.branch[name]])
+            node["string_currents_a"] = [_plain(float(a[near])) for a in each]
+        out.append(node)
     return out

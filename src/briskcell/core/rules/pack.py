@@ -9,6 +9,7 @@ from functools import partial
 from briskcell.core.answers import Answers
 from briskcell.core.changes import altered, replaced
 from briskcell.core.headroom import judged
+from briskcell.core.stores import current_limit_a
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.units import show
@@ -80,7 +81,8 @@ def cell_current(assessed: Answers) -> Iterator[Finding]:
         pack = assessed.plan.by_id[charge.board.charges]
         if not isinstance(pack, Pack):
             continue
-        most, asked = pack.cell.max_charge_a.likely * pack.parallel, charge.board.current_a.likely
+        curves = assessed.op.curves[assessed.plan.stores.index(pack)]
+        most, asked = float(current_limit_a(pack, curves, "max_charge_a").min()), charge.board.current_a.likely
         if asked > most + 1e-9:
             cause = f"{charge.board.name} charges with {show(asked, 'A')}; the cells take {show(most, 'A')}."
             yield Finding("fails", pack.id, cause, asked / most - 1, partial(_gentler, assessed.plan, charge.board, most))
