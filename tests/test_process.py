@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import re
-import signal
 import subprocess
 import sys
 import urllib.request
@@ -24,10 +23,14 @@ def start(folder: Path, port: str) -> tuple[subprocess.Popen[str], str]:
 
 
 def end(process: subprocess.Popen[str]) -> None:
-    process.send_signal(signal.SIGINT)
-    process.wait(timeout=15)
-    assert process.stdout is not None
-    process.stdout.close()
+    process.terminate()
+    try:
+        assert process.wait(timeout=30) == 0
+    finally:
+        process.kill()
+        process.wait()
+        assert process.stdout is not None
+        process.stdout.close()
 
 
 def test_a_second_one_takes_a_free_port_and_both_answer(tmp_path: Path) -> None:

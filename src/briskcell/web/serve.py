@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import signal
 import socket
+import sys
 from pathlib import Path
 
 import click
@@ -29,6 +31,8 @@ def serve(data: Path, port: int, *, demo: bool) -> None:
     listener = _listen(port)
     server = create_server(app, sockets=[listener], threads=4, ident="brisk-cell")
     click.echo(f"Brisk Cell is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it; builds are kept in {data})")
+    # A polite end of the process is handled as Ctrl+C is: the server stops and the file is let go.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     try:
         server.run()
     finally:
