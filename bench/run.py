@@ -129,7 +129,7 @@ def main() -> None:
     candidates = scouted(demo)
     peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows = [
-        (f"{len(large.loads)} loads, {len(large.converters)} converters, 101 × 3 points: all answers and {len(RULES)} rules, median",
+        (f"{len(large.loads)} loads, {len(large.converters)} converters, 101 × 3 points: all answers, {len(RULES)} rules, median",
          f"{statistics.median(rules):.1f} ms"),
         ("the same, fastest of 80 (what this machine can do undisturbed)", f"{min(rules):.1f} ms"),
         ("its runtime alone, median of 80", f"{statistics.median(runtime):.1f} ms"),

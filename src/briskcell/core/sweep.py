@@ -141,7 +141,7 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
             polarising = branch_a[:n_stores].reshape(n_stores, batch[0], -1)[:, riding].reshape(n_stores, -1)
             np.subtract(open_v, slow_ohm * np.minimum(polarising, 1e3), out=given.ocv)
         change = new - X
-        before, X = X, (_extrapolated(before, X, new) if sweep in (2, 4, 6) else new)
+        before, X = X, (_extrapolated(before, X, new) if sweep == 2 else new)
         # A sweep after which one point still moves needs no closer look at the others.
         if sweep >= 3 and (np.abs(change, out=change) <= near).all():
             settled[:] = True
