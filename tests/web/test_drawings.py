@@ -53,8 +53,9 @@ def check_frame(found: River) -> None:
         if mark.kind == "pack":
             assert 90 <= mark.y <= found.height - 95
     for band in found.bands:
-        numbers = [float(n) for n in re.findall(r"-?\d+\.\d", band.path)]
-        assert all(-60 <= n <= 1100 for n in numbers)
+        points = [(float(x), float(y)) for x, y in re.findall(r"(-?\d+\.\d),(-?\d+\.\d)", band.path)]
+        assert points
+        assert all(200 <= x <= 800 and 0 <= y <= found.height for x, y in points)
     tanks = sorted(m.y for m in found.marks if m.kind == "pack")
     assert all(b - a >= 195 for a, b in pairwise(tanks)), "packs overlap"
 
