@@ -162,7 +162,7 @@ def test_an_edit_keeps_ranges_in_proportion_and_reads_new_ones() -> None:
     shares = set_value(plan, "profile/peak", "20 %").plan.profile
     assert shares.rest + shares.play + shares.peak == pytest.approx(1.0)
     assert shares.rest / shares.play == pytest.approx(0.10 / 0.85)
-    assert differences(plan, moved) == [("Small four-core computer board, play", "1.8 W", "3.6 W")]
+    assert differences(plan, moved) == [("Small four-core computer board, power in play", "1.8 W", "3.6 W")]
 
 
 def test_a_swap_keeps_where_a_part_hangs_and_refuses_another_kind() -> None:

@@ -18,6 +18,8 @@ from briskcell.model.plan import PART_LISTS, Plan, Profile
 from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
 from briskcell.model.units import Unit, read, typed
 
+from .names import NAMES
+
 KIND_OF: dict[type[Part], str] = {
     Load: "loads", Converter: "converters", Link: "links", ChargeBoard: "chargers", Supply: "supplies", Pack: "packs",
 }  # fmt: skip
@@ -100,21 +102,16 @@ def set_value(plan: Plan, path: str, text: str) -> Edit:
 def label(plan: Plan, path: str) -> str:
     """A path in words."""
     steps = path.split("/")
-    words = {
-        "power_w": "",
-        "current_a": "",
-        "likely": "",
-        "cell": "",
-        "label_ah": "label capacity",
-        "measured_ah": "measured capacity",
-    }
     if len(steps) > 1 and steps[0] in PART_LISTS and steps[1] in plan.by_id:
-        tail = [words.get(s, s.rsplit("_", 1)[0] if s.rsplit("_", 1)[-1] in _SUFFIXES else s) for s in steps[2:]]
-        return f"{plan.by_id[steps[1]].name}, {' '.join(filter(None, tail)).replace('_', ' ')}"
-    return " ".join(steps).replace("_", " ")
+        words = [_word(s) for s in steps[2:] if s not in ("cell", "loss", "protection", "window", "likely")]
+        return f"{plan.by_id[steps[1]].name}, {' '.join(words).lower()}".rstrip(", ")
+    if steps[0] == "profile":
+        return f"share of the time {_word(steps[-1])}"
+    return _word(steps[-1])
 
 
-_SUFFIXES = {"v", "a", "w", "ohm", "ah", "h", "mm", "mm2", "m", "c", "g"}
+def _word(step: str) -> str:
+    return NAMES.get(step, step.replace("_", " "))
 
 
 def _shown(value: Any, unit: Unit | None) -> str:

@@ -13,22 +13,7 @@ from briskcell.model.parts import Load, LossModel, Part
 from briskcell.model.plan import PART_LISTS
 from briskcell.model.stores import Pack
 from briskcell.services.edits import KIND_OF, unit_of
-
-NAMES = {
-    "power_w": "Power", "current_a": "Current", "resistance_ohm": "Resistance", "rest": "at rest", "play": "in play",
-    "peak": "at the peak", "output_v": "Output", "output_resistance_ohm": "Output resistance", "quiescent_a": "Quiescent current",
-    "switch_current_a": "Switch current", "output_limit_a": "Output limit", "inductance_h": "Inductor",
-    "frequency_hz": "Switching frequency", "lockout_v": "Lock-out", "input_max_v": "Highest input", "dropout_v": "Drop-out",
-    "thermal_k_per_w": "Warmth per watt", "off_current_a": "Current when off", "efficiency": "Efficiency", "drop_v": "Junction drop",
-    "label_ah": "Label capacity", "measured_ah": "Measured capacity", "health": "State of health", "full_v": "Full", "empty_v": "Empty",
-    "max_charge_a": "Most charge current", "max_discharge_a": "Most discharge current", "low_v": "Least volts", "high_v": "Most volts",
-    "absolute_max_v": "Volts that destroy it", "length_m": "Length, one way", "awg": "Gauge", "section_mm2": "Section",
-    "temperature_c": "Temperature", "rating_a": "Rating", "voltage_v": "Volts", "current_limit_a": "Most current",
-    "cable_ohm": "Cable, out and back", "own_resistance_ohm": "Own resistance", "termination_a": "Termination current",
-    "precharge_below_v": "Pre-charge below", "precharge_a": "Pre-charge current", "path_resistance_ohm": "Power path",
-    "foldback_c": "Folds back at", "cutoff_cell_v": "Cut-off of a cell", "trip_a": "Trips at", "link_resistance_ohm": "Links of the cells",
-    "cost": "Cost", "mass_g": "Mass of a cell", "thickness_mm": "Thickness", "width_mm": "Width", "cold_b_k": "Cold constant",
-}  # fmt: skip
+from briskcell.services.names import NAMES
 
 
 @dataclass(frozen=True, slots=True)
