@@ -80,6 +80,13 @@ def heat(assessed: Assessment, _rest: str) -> Working:
                 f"9 W/m²K{', vents' if case.vents else ''}{', fan' if case.fan else ''}",
                 "Incropera, 7th ed., ch. 9",
             ),
+            Input(
+                symbol="1.5",
+                name="Rise of the air inside over that of the skin",
+                shown="1.5",
+                grade="guessed",
+                source="two films in a row; measure one closed case to know it",
+            ),
             wish("T room", "Warmest room", f"{assessed.plan.brief.room_c:.0f} °C"),
         ),
         source="F. P. Incropera et al., Fundamentals of Heat and Mass Transfer, 7th ed., 2011; limit by IEC 62368-1:2018",
