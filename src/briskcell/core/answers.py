@@ -10,7 +10,6 @@ import numpy as np
 
 from briskcell.model.parts import STATES, Converter, Link
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Cell
 
 from .charging import Charge, charge
 from .draw import DrawReport, draw_report
@@ -20,7 +19,7 @@ from .headroom import Headroom, headrooms
 from .heat import Heat, heat
 from .operating import Operating, operate
 from .reserve import Reserve, ShelfLife, shelf_life, shutdown_reserve
-from .runtime import Runtime, reached, runtime, store_stops
+from .runtime import Runtime, runtime
 from .spread import Range, runtime_range
 
 
@@ -29,7 +28,6 @@ class Shelf:
     """Parts within reach, from which fixes choose."""
 
     converters: tuple[Converter, ...] = ()
-    cells: tuple[Cell, ...] = ()
     links: tuple[Link, ...] = ()
 
 
@@ -84,9 +82,7 @@ class Answers:
     @cached_property
     def end_soc(self) -> float:
         """Where the packs themselves end play, whatever the boards do: headroom is asked down to here."""
-        ends = [reached(s, self.op.soc) for k in range(len(self.plan.stores)) for s in store_stops(self.op, k)
-                if s.cause != "collapse"]  # fmt: skip
-        return max((e for e in ends if e is not None), default=0.0)
+        return max((r.own_end_soc for r in self.runtimes), default=0.0)
 
     @cached_property
     def collapse(self) -> tuple[float, str] | None:

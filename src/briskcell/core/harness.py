@@ -20,7 +20,7 @@ INSULATION_MM = 0.4  # wall of the insulation of small equipment wire
 COPPER_MELTS_C = 1083.0
 GAUGES = tuple(float(g) for g in range(34, 9, -2))
 FLAT_CONTACT_A = 0.5
-FUSE_SHARE = 0.75  # of its rating that a fuse should carry for long
+FUSE_SHARE = 0.75  # of its rating that a newly chosen fuse should carry
 RESETTABLE_PER_K = 0.006
 LEAST_RISE_K = 5.0  # a wire that warms by less is not what makes a hot case hot
 
@@ -175,7 +175,7 @@ def opening_time_s(multiple: float, *, resettable: bool) -> float:
 
 
 def fuse_holds_a(rating_a: float, ambient_c: float, *, resettable: bool) -> float:
-    """Current that a fuse carries for long in a warm case.
+    """Current that a fuse holds in a warm case.
 
     Parameters
     ----------
@@ -192,7 +192,7 @@ def fuse_holds_a(rating_a: float, ambient_c: float, *, resettable: bool) -> floa
         Amperes.
     """
     warm = 1.0 - RESETTABLE_PER_K * max(ambient_c - 23.0, 0.0) if resettable else 1.0
-    return FUSE_SHARE * rating_a * max(warm, 0.0)
+    return rating_a * max(warm, 0.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -235,7 +235,7 @@ def check_links(op: Operating, air_c: float) -> tuple[LinkCheck, ...]:
             rise = trace_rise_k(warm, link.trace_width_mm, link.copper_um)
         elif link.kind in ("wire", "return") and (link.awg is not None or link.section_mm2 is not None):
             rise = wire_rise_k(warm, link_section_mm2(link), bundle=link.strands_in_bundle, ambient_c=air_c)
-        excess = link.length_m - link.run_m * 1.15 - 0.02 if link.length_m and link.run_m else 0.0
+        excess = link.length_m - slack_length_m(link.run_m) if link.length_m and link.run_m else 0.0
         out.append(LinkCheck(link=link, amps=amps, drop_v=amps * link_resistance_ohm(link), rise_k=rise,
                              allowed_k=max(link.insulation_c - air_c, LEAST_RISE_K), excess_m=max(excess, 0.0)))  # fmt: skip
     return tuple(out)
@@ -276,15 +276,46 @@ def find_gauge(current_a: float, length_m: float, drop_v: float, *, air_c: float
             continue
         if wire_rise_k(current_a, section, bundle=bundle, ambient_c=air_c) > insulation_c - air_c:
             continue
-        if fuse_a and fault_a and not _outlives(section, fuse_a, fault_a, resettable=False):
+        if (
+            fuse_a
+            and fault_a
+            and not opens_in_time(opening_time_s(fault_a / fuse_a, resettable=False), melting_time_s(fault_a, section))
+        ):
             continue
         return gauge
     return None
 
 
-def _outlives(section_mm2: float, fuse_a: float, fault_a: float, *, resettable: bool) -> bool:
-    opens = opening_time_s(fault_a / fuse_a, resettable=resettable)
-    return opens < 0.5 * melting_time_s(fault_a, section_mm2)
+def opens_in_time(opens_s: float, melts_s: float) -> bool:
+    """Whether a fuse opens before a wire has taken half of what melts it.
+
+    Parameters
+    ----------
+    opens_s, melts_s : float
+        Time to open and time to melt, on the same fault. [s]
+
+    Returns
+    -------
+    bool
+        True where the wire is safe.
+    """
+    return opens_s < 0.5 * melts_s
+
+
+def slack_length_m(run_m: float) -> float:
+    """Length a conductor may have: its run and the slack that service needs, a seventh and 20 mm.
+
+    Parameters
+    ----------
+    run_m : float
+        From pad to pad. [m]
+
+    Returns
+    -------
+    float
+        Metres.
+    """
+    return run_m * 1.15 + 0.02
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -304,7 +335,7 @@ class FuseCheck:
         """The check in a sentence."""
         if self.peak_a > self.holds_a:
             return f"{self.fuse.name} holds {show(self.holds_a, 'A')} in the warm case; the peak asks {show(self.peak_a, 'A')}."
-        if self.thinnest is not None and self.opens_after_s >= 0.5 * self.melts_after_s:
+        if self.thinnest is not None and not opens_in_time(self.opens_after_s, self.melts_after_s):
             return (f"{self.fuse.name} takes {self.opens_after_s:.2g} s to open on a short of {show(self.fault_a, 'A')}; "
                     f"{self.thinnest.name} melts after {self.melts_after_s:.2g} s.")  # fmt: skip
         return ""
@@ -338,7 +369,7 @@ def check_fuses(op: Operating, air_c: float) -> tuple[FuseCheck, ...]:
             FuseCheck(
                 fuse=fuse,
                 peak_a=float(flow[np.isfinite(flow)].max(initial=0.0)),
-                holds_a=fuse_holds_a(fuse.rating_a.likely, air_c, resettable=fuse.resettable) / FUSE_SHARE,
+                holds_a=fuse_holds_a(fuse.rating_a.likely, air_c, resettable=fuse.resettable),
                 fault_a=fault,
                 opens_after_s=opening_time_s(fault / fuse.rating_a.likely, resettable=fuse.resettable),
                 thinnest=thinnest,

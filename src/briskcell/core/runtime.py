@@ -32,7 +32,8 @@ class Runtime:
     """Hours from full to the first stop, the stop, and what it leaves behind.
 
     ``hours`` is None where nothing draws from the pack. ``stops`` is every stop reached before empty, earliest first,
-    as (state of charge, stop). ``recovers_h`` is what a remedy of the first stop alone would add, up to ``next_words``.
+    as (state of charge, stop). ``own_end_soc`` is where the store itself ends, whatever the boards do. ``recovers_h`` is
+    what a remedy of the first stop alone would add, up to ``next_words``.
     """
 
     hours: float | None
@@ -46,6 +47,7 @@ class Runtime:
     mean_w: float
     stops: tuple[tuple[float, Stop], ...]
     elapsed_h: Array
+    own_end_soc: float
     recovers_h: float
     next_words: str
 
@@ -150,25 +152,6 @@ def lived_states(op: Operating) -> list[int]:
     return [k for k in range(len(STATES)) if op.shares[k] > 0]
 
 
-def reached(stop: Stop, soc: Array) -> float | None:
-    """State of charge at which a stop's margin first falls below zero, from full downward; None if it never does.
-
-    Parameters
-    ----------
-    stop : Stop
-        With margins of shape (n,).
-    soc : ndarray, shape (n,)
-        States of charge, falling.
-
-    Returns
-    -------
-    float or None
-        Read by a straight line between the two points around it.
-    """
-    at = float(first_below(stop.margin, soc))
-    return None if at < 0 else at
-
-
 def first_below(margin: Array, soc: Array) -> Array:
     """State of charge at which margins first fall below zero, from full downward; −1 where they never do.
 
@@ -242,7 +225,8 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
     met = [(float(at), s) for at, s in zip(at_soc, (*own, *boards), strict=True) if at >= 0]
     stops = tuple(sorted(met, key=lambda pair: -pair[0]))
     at, stop = stops[0] if stops else (0.0, None)
-    own_end = max((at for at, s in met if s in own and s.cause != "collapse"), default=0.0)
+    own_ends = (float(at) for at, s in zip(at_soc, own, strict=False) if at >= 0 and s.cause != "collapse")
+    own_end = max(own_ends, default=0.0)
     after, second = next(((s, p) for s, p in stops[1:] if stop and p.element != stop.element), (0.0, None))
     idle = not current.max() > 1e-9
     energy = _between(soc, curves.ocv_v, 1.0, at) * curves.capacity_ah
@@ -260,6 +244,7 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
         mean_w=0.0 if idle or ran == 0 else energy / ran,
         stops=stops,
         elapsed_h=hours,
+        own_end_soc=own_end,
         recovers_h=max(float(np.interp(-after, -soc, hours)) - ran, 0.0),
         next_words=second.words if second else "the pack is empty",
     )

@@ -105,7 +105,7 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
     Returns
     -------
     Flow
-        ``collapsed`` marks the points that have no solution.
+        ``lost`` marks the trees and points that have no solution.
 
     References
     ----------

@@ -62,7 +62,6 @@ class Catalogue:
         """What fixes may choose from."""
         return Shelf(
             converters=tuple(c.part for c in self.of_kind("converters")),
-            cells=tuple(c.part for c in self.of_kind("cells")),
             links=tuple(c.part for c in self.of_kind("links")),
         )
 

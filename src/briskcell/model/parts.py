@@ -236,7 +236,6 @@ class Converter(Fed):
     thermal_k_per_w: KelvinPerWatt | None = None
     junction_max_c: Celsius = 125.0
     off_current_a: Amps | None = None
-    combined_with: Id | None = None
     cost: Money | None = None
 
     @model_validator(mode="after")

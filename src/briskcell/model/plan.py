@@ -52,12 +52,11 @@ class Brief(Document):
 
 
 class Shutdown(Document):
-    """What a clean shutdown takes, the warning that starts it, and the boot that comes before play."""
+    """What a clean shutdown takes, and the warning that starts it."""
 
     power_w: Watts = Figure(low=1.5, likely=2.5, high=4.0, grade="typical", source="small computer board writing its card")
     seconds: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 25.0
     warning_v: Annotated[float, Unit("V", above=0, at_most=60)] | None = None
-    boot_seconds: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 40.0
     hard_off: bool = True
     soft: bool = True
 

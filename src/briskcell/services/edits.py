@@ -21,7 +21,7 @@ from briskcell.model.units import Unit, read, typed
 from .names import NAMES
 
 KIND_OF: dict[type[Part], str] = {
-    Load: "loads", Converter: "converters", Link: "links", ChargeBoard: "chargers", Supply: "supplies", Pack: "packs",
+    Load: "loads", Converter: "converters", Link: "links", ChargeBoard: "chargers", Supply: "supplies", Pack: "cells",
 }  # fmt: skip
 
 
@@ -94,9 +94,14 @@ def set_value(plan: Plan, path: str, text: str) -> Edit:
         else:
             changed = _with(plan, path.split("/"), new)
     except ValidationError as error:
-        problem = PlanError.from_validation(error).problems[0]
-        raise FigureError(path, problem.message, fix=problem.fix) from error
+        raise _told(error, path) from error
     return Edit(changed, f"{label(plan, path)}: {_shown(old, unit)} to {_shown(value_at(changed, path)[0], unit)}")
+
+
+def _told(error: ValidationError, field: str = "") -> FigureError:
+    """The first problem of a document, as an error beside a field: the one named, else the problem's own."""
+    problem = PlanError.from_validation(error).problems[0]
+    return FigureError(field or problem.field, problem.message, fix=problem.fix)
 
 
 def label(plan: Plan, path: str) -> str:
@@ -229,8 +234,7 @@ def swap(plan: Plan, part_id: str, key: str) -> Edit:
             raise FigureError("part_class", f"{found.name} cannot stand for {part.name}.", fix="Choose a part of the same kind.")
         return Edit(replaced(plan, new), f"{found.name} in place of {part.cell.name if isinstance(part, Pack) else part.name}")
     except ValidationError as error:
-        problem = PlanError.from_validation(error).problems[0]
-        raise FigureError("part_class", problem.message, fix=problem.fix) from error
+        raise _told(error, "part_class") from error
 
 
 def try_fix(assessed: Assessment, key: str) -> Edit:
@@ -251,8 +255,7 @@ def _checked(plan: Plan, update: dict[str, Any]) -> Plan:
     try:
         return remade(plan, update)
     except ValidationError as error:
-        problem = PlanError.from_validation(error).problems[0]
-        raise FigureError(problem.field, problem.message, fix=problem.fix) from error
+        raise _told(error) from error
 
 
 def differences(old: Plan, new: Plan) -> list[tuple[str, str, str]]:

@@ -8,7 +8,7 @@ from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.core.changes import altered, remade, replaced
-from briskcell.core.harness import FuseCheck, LinkCheck, find_gauge
+from briskcell.core.harness import FUSE_SHARE, FuseCheck, LinkCheck, find_gauge, slack_length_m
 from briskcell.model.parts import Fed, Link
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
@@ -36,20 +36,21 @@ def _guarded(plan: Plan, part: Fed) -> bool:
     return isinstance(part, Link) and bool(below) and all(_guarded(plan, p) for p in below)
 
 
+def _fuses(assessed: Answers) -> list[tuple[Link, float]]:
+    """Fuses within reach and their ratings, smallest first."""
+    rated = [(k, k.rating_a.likely) for k in assessed.shelf.links if k.kind == "fuse" and k.rating_a]
+    return sorted(rated, key=lambda pair: pair[1])
+
+
 def _with_fuse(assessed: Answers, pack: Pack, child: Fed) -> Fix | None:
     column = assessed.op.network.branch.get(child.id, assessed.op.network.branch[pack.id])
     peak = assessed.op.flow.branch_a[2, :, column]
     most = float(peak[peak < math.inf].max(initial=0.0))
-    for fuse in sorted(
-        (k for k in assessed.shelf.links if k.kind == "fuse" and k.rating_a), key=lambda k: k.rating_a.likely if k.rating_a else 0
-    ):
-        if fuse.rating_a and fuse.rating_a.likely * 0.75 >= most:
+    for fuse, rating_a in _fuses(assessed):
+        if rating_a * FUSE_SHARE >= most:
             new = altered(fuse, id=f"fuse-{pack.id}"[:48], fed_by=pack.id)
-            links = tuple(altered(k, fed_by=new.id) if k.id == child.id else k for k in assessed.plan.links)
-            moved = assessed.plan if child.id in {k.id for k in links} else replaced(assessed.plan, altered(child, fed_by=pack.id))
-            plan = remade(moved, {"links": (*links, new)})
-            if child.id not in {k.id for k in links}:
-                plan = replaced(plan, altered(child, fed_by=new.id))
+            plan = remade(assessed.plan, {"links": (*assessed.plan.links, new)})
+            plan = replaced(plan, altered(plan.by_id[child.id], fed_by=new.id))
             return Fix(f"{fuse.name} right at {pack.name}", "holds the peak and cuts a short.", plan)
     return None
 
@@ -70,9 +71,7 @@ def fuse_choice(assessed: Answers) -> Iterator[Finding]:
 
 
 def _other_fuse(assessed: Answers, check: FuseCheck) -> Fix | None:
-    for fuse in sorted(
-        (k for k in assessed.shelf.links if k.kind == "fuse" and k.rating_a), key=lambda k: k.rating_a.likely if k.rating_a else 0
-    ):
+    for fuse, _ in _fuses(assessed):
         plan = replaced(assessed.plan, altered(fuse, id=check.fuse.id, fed_by=check.fuse.fed_by))
         now = next(c for c in assessed.of(plan).fuses if c.fuse.id == check.fuse.id)
         if not now.words:
@@ -114,7 +113,7 @@ def slack(assessed: Answers) -> Iterator[Finding]:
     """No conductor is longer than its run plus the slack that service needs."""
     for check in assessed.links:
         if check.excess_m > 0.005 and check.link.run_m is not None:
-            length = round(check.link.run_m * 1.15 + 0.02, 3)
+            length = round(slack_length_m(check.link.run_m), 3)
             plan = replaced(assessed.plan, altered(check.link, length_m=length))
             yield Finding("close", check.link.id, f"{check.link.name} is {check.excess_m * 100:.0f} cm longer than its run and its slack.", 0.05,
                           partial(Fix, f"{length * 100:.0f} cm", "reaches and can be serviced.", plan))  # fmt: skip

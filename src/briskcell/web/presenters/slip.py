@@ -75,8 +75,7 @@ def _fields(path: str, at: Any, prefix: str = "") -> list[Field]:
 
 
 def _classes(part: Part) -> tuple[PartClass, ...]:
-    kind = "cells" if isinstance(part, Pack) else KIND_OF.get(type(part), "")
-    same = catalogue().of_kind(kind)
+    same = catalogue().of_kind(KIND_OF.get(type(part), ""))
     if isinstance(part, Load):
         return same
     own = getattr(part, "kind", None)
