@@ -10,7 +10,10 @@ from numpy.typing import ArrayLike, NDArray
 
 from briskcell.model.parts import Converter, EfficiencyPoint, EfficiencyPoints, EfficiencyTable, FixedEfficiency, LossModel
 
+from .kernel import BOOST, BUCK, BUCK_BOOST, LINEAR, input_current, stiff_v, table_value
+
 Array = NDArray[np.float64]
+KIND = {"boost": BOOST, "buck_boost": BUCK_BOOST, "buck": BUCK, "linear": LINEAR}
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,22 +109,8 @@ def table_efficiency(table: EfficiencyTable, input_v: ArrayLike, output_a: Array
     ndarray
         0 to 1.
     """
-    values = np.asarray(table.efficiency)
-    volts, amps = np.broadcast_arrays(np.asarray(input_v, dtype=float), np.asarray(output_a, dtype=float))
-
-    def place(edges: tuple[float, ...], at: Array) -> tuple[NDArray[np.intp], Array]:
-        grid = np.asarray(edges)
-        if len(grid) == 1:
-            return np.zeros(at.shape, dtype=np.intp), np.zeros(at.shape)
-        low = np.clip(np.searchsorted(grid, at, side="right") - 1, 0, len(grid) - 2)
-        return low, np.clip((at - grid[low]) / (grid[low + 1] - grid[low]), 0.0, 1.0)
-
-    r, down = place(table.input_v, volts)
-    c, across = place(table.output_a, amps)
-    r1, c1 = np.minimum(r + 1, values.shape[0] - 1), np.minimum(c + 1, values.shape[1] - 1)
-    top = values[r, c] * (1 - across) + values[r, c1] * across
-    low = values[r1, c] * (1 - across) + values[r1, c1] * across
-    return np.asarray(top * (1 - down) + low * down)
+    values, at_v, at_a = (np.asarray(v, dtype=float) for v in (table.efficiency, table.input_v, table.output_a))
+    return np.asarray(np.vectorize(lambda v, a: table_value(at_v, at_a, values, *values.shape, v, a))(input_v, output_a))
 
 
 def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losses, output_a: ArrayLike = 0.0) -> Array:
@@ -156,17 +145,9 @@ def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losse
     >>> float(switching_input_current(4.0, 3.3, Losses(0.001, 0.10, 0.08)).round(3))
     1.293
     """
-    power, volts = np.asarray(output_w, dtype=float), np.asarray(input_v, dtype=float)
-    if loss.drop_v == 0.0 and loss.resistance_ohm == 0.0:
-        efficiency = loss.efficiency if loss.table is None else table_efficiency(loss.table, volts, output_a)
-        return np.asarray(power / (efficiency * volts) + loss.quiescent_a)
-    demand = power + volts * loss.quiescent_a
-    push = np.maximum(volts - loss.drop_v, 0.0)
-    under_root = push * push - (4.0 * loss.resistance_ohm) * demand
-    # Not (-b + root) / 2a: this form keeps its digits, and stays finite, at zero resistance.
-    below = push + np.sqrt(np.maximum(under_root, 0.0))
-    lost = (under_root < 0.0) | (push <= 0.0)
-    return np.asarray(np.where(lost, np.inf, 2.0 * demand / np.maximum(below, 1e-12)))
+    efficiency = loss.efficiency if loss.table is None else table_efficiency(loss.table, input_v, output_a)
+    own = (loss.quiescent_a, loss.drop_v, loss.resistance_ohm)
+    return np.asarray(np.vectorize(input_current, otypes=[float])(output_w, input_v, *own, efficiency))
 
 
 def stiff_output_v(converter: Converter, input_v: ArrayLike, output_a: ArrayLike) -> Array:
@@ -191,13 +172,8 @@ def stiff_output_v(converter: Converter, input_v: ArrayLike, output_a: ArrayLike
     ----------
     .. [1] B. Hauke, Basic Calculation of a Buck Converter's Power Stage, TI SLVA477B, 2015.
     """
-    volts, set_v = np.asarray(input_v, dtype=float), converter.output_v.likely
-    if converter.kind == "boost":
-        return np.asarray(np.maximum(volts, set_v))
-    if converter.kind == "buck_boost":
-        return np.full(volts.shape, set_v)
-    least = volts - converter.dropout_v.likely - converter.dropout_ohm.likely * np.asarray(output_a, dtype=float)
-    return np.asarray(np.minimum(np.maximum(least, 0.0), set_v))
+    own = (KIND[converter.kind], converter.output_v.likely, converter.dropout_v.likely, converter.dropout_ohm.likely)
+    return np.asarray(np.vectorize(stiff_v, otypes=[float])(*own, input_v, output_a))
 
 
 def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:

@@ -19,7 +19,8 @@ from briskcell.model.parts import STATES, Converter, Fed, Link, Load
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Supply
 
-from .converters import Losses, losses_of
+from .converters import KIND, Losses, losses_of
+from .kernel import Tree
 from .wiring import link_resistance_ohm
 
 Array = NDArray[np.float64]
@@ -57,13 +58,6 @@ class Network:
     fixed_ohm: Array
 
     @cached_property
-    def consumer_of_source(self) -> Array:
-        """Incidence of shape (n_consumers, n_sources)."""
-        out = np.zeros((len(self.source_of_consumer), len(self.stores) + len(self.converters)))
-        out[np.arange(len(self.source_of_consumer)), self.source_of_consumer] = 1.0
-        return out
-
-    @cached_property
     def losses(self) -> tuple[Losses, ...]:
         """Loss coefficients of each converter."""
         return tuple(losses_of(c) for c in self.converters)
@@ -84,23 +78,34 @@ class Network:
         return np.concatenate([roots[self.source_of_consumer], roots[len(self.stores) :]])
 
     @cached_property
-    def shared(self) -> NDArray[np.intp]:
-        """Branches whose current a sweep must know: those of stores and converters, and those of several consumers."""
-        several = self.branch_of_consumer.sum(axis=0) > 1
-        several[: len(self.stores) + len(self.converters)] = True
-        return np.flatnonzero(several)
-
-    @cached_property
-    def shared_of_consumer(self) -> Array:
-        """Their incidence, shape (n_consumers, n_shared)."""
-        return np.ascontiguousarray(self.branch_of_consumer[:, self.shared])
-
-    @cached_property
-    def own_of_consumer(self) -> Array:
-        """Incidence of the other branches, which one consumer has to itself, shape (n_consumers, n_branches)."""
-        out = self.branch_of_consumer.copy()
-        out[:, self.shared] = 0.0
-        return out
+    def tree(self) -> Tree:
+        """The same as flat arrays, for the compiled loops."""
+        rows, branch = np.nonzero(self.branch_of_consumer)
+        own = np.zeros((len(self.converters), 7))
+        tables = [loss.table for loss in self.losses]
+        size = np.array([(len(t.input_v), len(t.output_a)) if t else (0, 0) for t in tables], dtype=np.intp).reshape(-1, 2)
+        most_rows, most_columns = size.max(axis=0, initial=1)
+        at_v, at_a = np.zeros((len(tables), most_rows)), np.zeros((len(tables), most_columns))
+        values = np.zeros((len(tables), most_rows, most_columns))
+        for k, (c, loss, table) in enumerate(zip(self.converters, self.losses, tables, strict=True)):
+            own[k, :3] = c.output_v.likely, c.dropout_v.likely, c.dropout_ohm.likely
+            own[k, 3:] = loss.quiescent_a, loss.drop_v, loss.resistance_ohm, loss.efficiency
+            if table:
+                r, n = size[k]
+                at_v[k, :r], at_a[k, :n], values[k, :r, :n] = table.input_v, table.output_a, table.efficiency
+        return Tree(
+            n_stores=len(self.stores),
+            source=self.source_of_consumer,
+            start=np.searchsorted(rows, np.arange(len(self.source_of_consumer) + 1)),
+            branch=branch,
+            deepest_first=np.array(self.deepest_first, dtype=np.intp),
+            kind=np.array([KIND[c.kind] for c in self.converters], dtype=np.intp),
+            own=own,
+            table_size=size,
+            table_v=at_v,
+            table_a=at_a,
+            table=values,
+        )
 
     @cached_property
     def position(self) -> dict[str, int]:

@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, cast
+from typing import NamedTuple, cast
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from .converters import stiff_output_v, switching_input_current
+from .kernel import FLOOR, MOST_A, TOLERANCE, Tree, settle, sweep
 from .network import Draws, Network
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
 
-SWEEPS = 14
 NEWTON_STEPS = 40
-TOLERANCE = 1e-8  # of the source voltage
-FLOOR = 0.02  # of the source voltage; nothing works below, and a solution there is a collapse
 
 
 @dataclass(frozen=True)
@@ -115,63 +113,30 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
     ocv = np.asarray(ocv_v, dtype=float)
     ohm = np.asarray(store_ohm, dtype=float)
     batch = np.broadcast_shapes(ocv.shape[:-1], ohm.shape[:-1], draws.power_w.shape[:-1])
-    n_stores, points = len(network.stores), int(np.prod(batch))
-
-    def rows(values: Array) -> Array:
-        """One row an unknown, one column a point: every operation then runs along memory."""
-        return np.ascontiguousarray(np.broadcast_to(values, (*batch, values.shape[-1])).reshape(points, values.shape[-1]).T)
-
-    R = np.empty((len(network.branches), points))
-    R[:] = network.fixed_ohm[:, None]
-    R[:n_stores] = rows(ohm)
+    n_stores = len(network.stores)
+    resistance = np.empty((*batch, len(network.branches)))
+    resistance[:] = network.fixed_ohm
+    resistance[..., :n_stores] = ohm
     if link_ohm is not None:
-        R[n_stores + len(network.converters) :] = rows(np.asarray(link_ohm, dtype=float))
-    open_v = rows(ocv)
-    slow_ohm = rows(slow.ohm) if slow is not None and n_stores else None
-    riding = list(slow.from_row) if slow is not None else []
-    given = _Given(network, open_v.copy(), R, *(rows(d) for d in (draws.power_w, draws.current_a, draws.conductance_s)))
-    X = given.start()
-    scale = np.maximum(np.abs(X), 1e-3)
-    settled, near = np.zeros(points, dtype=bool), TOLERANCE * scale
-    before = X
-    for sweep in range(SWEEPS):
-        new, branch_a = given.sweep(X, scale)
-        if slow_ohm is not None:
-            # Play polarises the cells; a peak rides on that. The offset settles along with the sweep.
-            polarising = branch_a[:n_stores].reshape(n_stores, batch[0], -1)[:, riding].reshape(n_stores, -1)
-            np.subtract(open_v, slow_ohm * np.minimum(polarising, 1e3), out=given.ocv)
-        change = new - X
-        before, X = X, (_extrapolated(before, X, new) if sweep == 2 else new)
-        # A sweep after which one point still moves needs no closer look at the others.
-        if sweep >= 3 and (np.abs(change, out=change) <= near).all():
-            settled[:] = True
-            break
-    else:
-        settled = np.asarray((change <= near).all(0))
-    wrong = FLOOR * scale > X
-    open_points: Flags = np.asarray(~settled)
-    if open_points.any():
-        chosen = given.chosen(open_points)
-        X[:, open_points] = _newton(chosen, X[:, open_points], scale[:, open_points])
-        # A point that one tree cannot carry is still settled for the others.
-        moved = np.abs(chosen.sweep(X[:, open_points], scale[:, open_points])[0] - X[:, open_points])
-        wrong[:, open_points] = (moved > 1e-6 * scale[:, open_points]) | (FLOOR * scale > X)[:, open_points]
-    lost: Flags = np.zeros((n_stores, points), dtype=bool)
-    for store in range(n_stores):
-        lost[store] = wrong[network.root_of_unknown == store].any(axis=0)
-    if slow is not None and n_stores:
-        by_state = lost.reshape(n_stores, batch[0], -1)
-        lost = (by_state | by_state[:, riding]).reshape(n_stores, points)
-    return given.flow(X, scale, lost, batch)
+        resistance[..., n_stores + len(network.converters) :] = link_ohm
 
+    def whole(values: Array) -> Array:
+        return np.broadcast_to(values, (*batch, values.shape[-1]))
 
-def _extrapolated(first: Array, second: Array, third: Array) -> Array:
-    """Aitken's estimate of where three sweeps lead, where they shrink steadily; else the third as it is."""
-    step, last = second - first, third - second
-    with np.errstate(divide="ignore", invalid="ignore"):
-        ratio = last / step
-        ahead = third + last * ratio / (1.0 - ratio)
-    return cast(Array, np.where((ratio > 0.0) & (ratio < 0.5), ahead, third))
+    arrays = (whole(ocv), resistance, whole(draws.power_w), whole(draws.current_a), whole(draws.conductance_s))
+    if slow is None or not n_stores:
+        return _solved(network, arrays).flow(network, resistance)
+    # Play polarises the cells; a peak rides on that, so it comes after.
+    rows = np.arange(batch[0])
+    from_row = np.array(slow.from_row)
+    steady, riding = rows[from_row == rows], rows[from_row != rows]
+    first = _solved(network, tuple(a[steady] for a in arrays))
+    on = np.searchsorted(steady, from_row[riding])
+    polarised = whole(slow.ohm)[riding] * np.minimum(first.branch_a[on][..., :n_stores], MOST_A)
+    then = _solved(network, (arrays[0][riding] - polarised, *(a[riding] for a in arrays[1:])))
+    then.lost |= first.lost[on]
+    order = np.argsort(np.concatenate([steady, riding]))
+    return first.then(then, order).flow(network, resistance)
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,137 +150,101 @@ class Slow:
     from_row: tuple[int, ...]
 
 
-@dataclass(frozen=True)
-class _Given:
-    """One batch to solve: arrays of one row a store, branch or load, one column a point.
+@dataclass
+class _Solved:
+    """Unknowns, currents and store voltages of a batch, and which trees have no solution."""
 
-    Its unknowns X are the consumers' volts, then the converters' stiff outputs.
-    """
+    X: Array
+    amps: Array
+    branch_a: Array
+    open_v: Array
+    lost: Flags
 
-    network: Network
+    def then(self, other: _Solved, order: NDArray[np.intp]) -> _Solved:
+        """Both, along the first axis, in an order."""
+        mine, theirs = (vars(s).values() for s in (self, other))
+        return _Solved(*(np.concatenate(pair)[order] for pair in zip(mine, theirs, strict=True)))
+
+    def flow(self, network: Network, resistance: Array) -> Flow:
+        """What a caller sees; a lost point shows 0 V and inf A."""
+        n = len(network.source_of_consumer)
+        volts, amps, branch_a = self.X[..., :n], self.amps, self.branch_a
+        if self.lost.any():
+            gone = self.lost[..., network.root_of_unknown[:n]]
+            volts, amps = np.where(gone, 0.0, volts), np.where(gone, np.inf, amps)
+            branch_a = np.where((gone @ network.branch_of_consumer) > 0, np.inf, branch_a)
+        sources = np.concatenate([self.open_v, self.X[..., n:]], axis=-1)
+        return Flow(network, volts, amps, branch_a, resistance, sources, self.lost)
+
+
+def _solved(network: Network, arrays: tuple[Array, ...]) -> _Solved:
+    """Sweeps, then Newton's method where they did not settle; arrays of shape (..., n) for n stores, branches or loads."""
+    batch, n_stores = arrays[0].shape[:-1], len(network.stores)
+    points = math.prod(batch)
+    given = _Given(network.tree, *(np.ascontiguousarray(a).reshape(points, a.shape[-1]) for a in arrays))
+    unknowns = len(network.root_of_unknown)
+    X, scale = np.empty((points, unknowns)), np.empty((points, unknowns))
+    amps, branch_a = np.empty((points, len(network.source_of_consumer))), np.empty((points, len(network.branches)))
+    left = settle(*given, X, scale, amps, branch_a)
+    wrong = FLOOR * scale > X
+    if left.size:
+        chosen, size = given.only(left), scale[left]
+        X[left] = _newton(chosen, X[left], size)
+        # A point that one tree cannot carry is still settled for the others.
+        new, amps[left], branch_a[left] = chosen.sweep(X[left], size)
+        wrong[left] = (np.abs(new - X[left]) > 1e-6 * size) | (FLOOR * size > X[left])
+    lost = np.zeros((points, n_stores), dtype=bool)
+    if wrong.any():
+        for store in range(n_stores):
+            lost[:, store] = wrong[:, network.root_of_unknown == store].any(axis=1)
+    shaped = (a.reshape(*batch, a.shape[-1]) for a in (X, amps, branch_a, given.ocv, lost))
+    return _Solved(*shaped)
+
+
+class _Given(NamedTuple):
+    """One batch to solve: arrays of one row a point, one column a store, branch or load."""
+
+    tree: Tree
     ocv: Array
     R: Array
     power_w: Array
     current_a: Array
     conductance_s: Array
 
-    @cached_property
-    def own_ohm(self) -> Array:
-        """Resistance that each consumer has to itself."""
-        return self.network.own_of_consumer @ self.R
-
-    @cached_property
-    def shared_ohm(self) -> Array:
-        """Resistance of the branches that several share."""
-        return self.R[self.network.shared]
-
-    def chosen(self, points: Flags) -> _Given:
-        """Some of the points."""
-        arrays = (self.ocv, self.R, self.power_w, self.current_a, self.conductance_s)
-        return _Given(self.network, *(a[:, points] for a in arrays))
-
-    def only(self, points: NDArray[np.intp]) -> _Given:
+    def only(self, points: NDArray[np.intp], times: int = 1) -> _Given:
         """Some of the points, each repeated for the columns of its Jacobian."""
-        times = len(self.network.source_of_consumer) + len(self.network.converters) + 1
-        arrays = (self.ocv, self.R, self.power_w, self.current_a, self.conductance_s)
-        return _Given(self.network, *(np.repeat(a[:, points], times, axis=1) for a in arrays))
+        return _Given(self.tree, *(np.repeat(a[points], times, axis=0) for a in self[1:]))
 
-    def start(self) -> Array:
-        """Every consumer and every converter at its unloaded voltage."""
-        net = self.network
-        n_loads, n_stores = len(net.loads), len(net.stores)
-        sources = np.empty((n_stores + len(net.converters), self.R.shape[1]))
-        sources[:n_stores] = self.ocv
-        for k in reversed(net.deepest_first):
-            sources[n_stores + k] = stiff_output_v(net.converters[k], sources[net.source_of_consumer[n_loads + k]], 0.0)
-        return np.concatenate([sources[net.source_of_consumer], sources[n_stores:]])
-
-    def currents(self, X: Array, scale: Array) -> Array:
-        """Backward: the current of every consumer at these voltages."""
-        net, n_loads, n_stores = self.network, len(self.network.loads), len(self.network.stores)
-        n = len(net.source_of_consumer)
-        volts = np.maximum(X[:n], FLOOR * scale[:n])
-        amps = np.zeros((n, X.shape[1]))
-        load_v = volts[:n_loads]
-        np.divide(self.power_w, load_v, out=amps[:n_loads])
-        amps[:n_loads] += self.current_a
-        amps[:n_loads] += load_v * self.conductance_s
-        for k in net.deepest_first:
-            out_a, row = net.consumer_of_source[:, n_stores + k] @ amps, n_loads + k
-            if net.converters[k].kind == "linear":
-                amps[row] = out_a + net.losses[k].quiescent_a
-            else:
-                taken = switching_input_current(out_a * X[n + k], volts[row], net.losses[k], out_a)
-                # Past what its own loss lets through: ask for enough to drive the sweep down, never for inf.
-                amps[row] = np.minimum(taken, 1e3)
-        return amps
-
-    def sweep(self, X: Array, scale: Array) -> tuple[Array, Array]:
-        """Backward and forward once: the new unknowns, and the currents of stores and converters on the way."""
-        net = self.network
-        n, n_loads, n_stores = len(net.source_of_consumer), len(net.loads), len(net.stores)
-        amps = self.currents(X, scale)
-        shared_a = net.shared_of_consumer.T @ amps
-        fallen = net.shared_of_consumer @ (shared_a * self.shared_ohm)
-        fallen += amps * self.own_ohm
-        sources = np.concatenate([self.ocv, X[n:]])
-        # A shallower converter's new output feeds the deeper ones in the same sweep.
-        for k in reversed(net.deepest_first):
-            at = sources[net.source_of_consumer[n_loads + k]] - fallen[n_loads + k]
-            sources[n_stores + k] = stiff_output_v(net.converters[k], at, shared_a[n_stores + k])
-        new = np.empty(X.shape)
-        np.subtract(sources[net.source_of_consumer], fallen, out=new[:n])
-        new[n:] = sources[n_stores:]
-        return new, shared_a
-
-    def flow(self, X: Array, scale: Array, lost: Flags, batch: tuple[int, ...]) -> Flow:
-        """The settled batch; a lost point shows 0 V and inf A."""
-        net = self.network
-        n = len(net.source_of_consumer)
-        amps = self.currents(X, scale)
-        branch_a = net.branch_of_consumer.T @ amps
-        lost_consumer = lost[net.root_of_unknown[:n]]
-        lost_branch = (net.branch_of_consumer.T @ lost_consumer) > 0 if lost.any() else np.zeros(branch_a.shape, dtype=bool)
-
-        def shaped(rows: NDArray[Any]) -> NDArray[Any]:
-            return rows.T.reshape(*batch, rows.shape[0])
-
-        return Flow(
-            network=self.network,
-            consumer_v=shaped(np.where(lost_consumer, 0.0, X[:n])),
-            consumer_a=shaped(np.where(lost_consumer, np.inf, amps)),
-            branch_a=shaped(np.where(lost_branch, np.inf, branch_a)),
-            branch_ohm=shaped(self.R),
-            source_v=shaped(np.concatenate([self.ocv, X[n:]])),
-            lost=shaped(lost),
-        )
+    def sweep(self, X: Array, scale: Array) -> tuple[Array, Array, Array]:
+        """Backward and forward once: the new unknowns, and the currents of consumers and branches on the way."""
+        amps, branch_a, new = np.empty((len(X), len(self.tree.source))), np.empty(self.R.shape), np.empty(X.shape)
+        sweep(self.tree, np.arange(len(X)), *self[1:], X, scale, amps, branch_a, new)
+        return new, amps, branch_a
 
 
 def _newton(given: _Given, X: Array, scale: Array) -> Array:
-    """Newton's method on ``X − sweep(X) = 0`` for points of shape (n, m).
+    """Newton's method on ``X − sweep(X) = 0`` for points of shape (m, n).
 
     The Jacobian comes by differences, all columns in one batch. Started above the upper solution it falls to it
     monotonically and never below, so a point that reaches the floor has no solution and is dropped at once.
     """
-    n, m = X.shape
+    m, n = X.shape
     X = np.clip(X, FLOOR * scale, scale)
     left = np.arange(m)
-    nudge = np.concatenate([np.zeros((n, 1)), np.eye(n)], axis=1)
+    nudge = np.concatenate([np.zeros((1, n)), np.eye(n)])
     for _ in range(NEWTON_STEPS):
-        here, size = X[:, left], scale[:, left]
+        here, size = X[left], scale[left]
         step = 1e-7 * size
-        points = here[:, :, None] + nudge[:, None, :] * step[:, :, None]
-        wide = np.repeat(size, n + 1, axis=1)
-        swept = given.only(left).sweep(points.reshape(n, -1), wide)[0].reshape(n, len(left), n + 1)
-        residual = here - swept[:, :, 0]
-        settled = (np.abs(residual) <= TOLERANCE * size).all(0)
-        slope = (swept[:, :, 1:] - swept[:, :, :1]) / step.T[None, :, :]
-        jacobian = np.eye(n) - np.moveaxis(slope, 1, 0)
+        points = (here[:, None, :] + nudge * step[:, None, :]).reshape(-1, n)
+        new = given.only(left, n + 1).sweep(points, np.repeat(size, n + 1, axis=0))[0].reshape(len(left), n + 1, n)
+        residual = here - new[:, 0]
+        settled = (np.abs(residual) <= TOLERANCE * size).all(1)
+        jacobian = np.eye(n) - np.moveaxis((new[:, 1:] - new[:, :1]) / step[:, :, None], 1, 2)
         jacobian[np.abs(np.linalg.det(jacobian)) < 1e-12] = np.eye(n)
-        move = np.linalg.solve(jacobian, residual.T[..., None])[..., 0].T
+        move = np.linalg.solve(jacobian, residual[..., None])[..., 0]
         next_x = np.minimum(here - move, size)
-        sunk = (next_x <= FLOOR * size).any(0)
-        X[:, left] = np.where(settled, here, np.maximum(next_x, FLOOR * size / 2))
+        sunk = (next_x <= FLOOR * size).any(1)
+        X[left] = np.where(settled[:, None], here, np.maximum(next_x, FLOOR * size / 2))
         left = left[~settled & ~sunk]
         if not left.size:
             break
