@@ -1,49 +1,109 @@
-"""A time-stepping reference: the same build, its state of charge integrated over time with scipy."""
+"""A time-stepping reference that shares no solver with the core: plain Python walks the tree, scipy steps the charge.
+
+Written from the physics alone, so it is a second opinion as well as a pace: the tree's volts are settled anew at every
+step by walking from the loads up and from the pack down.
+"""
 
 from __future__ import annotations
 
-from functools import partial
+import math
+from collections import defaultdict
 
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from briskcell.core.assess import Assessment
-from briskcell.core.network import Draws, state_draws
+from briskcell.core.converters import losses_of
 from briskcell.core.stores import store_curves
-from briskcell.core.sweep import solve
+from briskcell.core.wiring import link_resistance_ohm
+from briskcell.model.parts import STATES, Converter, Link, Load
 from briskcell.model.plan import Plan
+
+
+class Walked:
+    """The tree below a pack, as nodes with children."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan, self.pack = plan, plan.packs[0]
+        parts = (*plan.links, *plan.rails, *plan.converters, *plan.loads)
+        self.children = {p.id: [c for c in parts if c.fed_by == p.id] for p in (self.pack, *parts)}
+        self.ohm = {k.id: link_resistance_ohm(k) for k in plan.links}
+
+    def rise(self, part: object, state: str, volts: dict[str, float], amps: dict[str, float]) -> float:
+        """Current into a part at the volts of the last walk, and into all below it, kept in ``amps``."""
+        if isinstance(part, Load):
+            share = math.prod(1.0 - s.share * (1.0 - s.position) for s in part.settings)
+            figure, at = getattr(part.draw, state).likely, volts[part.id]
+            drawn = {"power_w": figure / at, "current_a": figure, "resistance_ohm": at / figure if figure else 0.0}[
+                part.kind
+            ] * share
+        else:
+            drawn = sum(self.rise(c, state, volts, amps) for c in self.children[part.id])
+        if isinstance(part, Converter):
+            amps[part.id + " out"] = drawn
+            loss, at = losses_of(part), volts[part.id + " in"]
+            if part.kind == "linear":
+                drawn += loss.quiescent_a
+            elif loss.resistance_ohm or loss.drop_v:
+                # V·I = P + V·q + v·I + r·I², its smaller root.
+                b, c = loss.drop_v - at, drawn * volts[part.id + " set"] + at * loss.quiescent_a
+                drawn = (-b - math.sqrt(b * b - 4.0 * loss.resistance_ohm * c)) / (2.0 * loss.resistance_ohm)
+            else:
+                drawn = drawn * volts[part.id + " set"] / (loss.efficiency * at) + loss.quiescent_a
+        amps[part.id] = drawn
+        return drawn
+
+    def fall(self, part: object, at: float, amps: dict[str, float], volts: dict[str, float]) -> None:
+        """Volts from a part downward, at the currents of the last walk."""
+        if isinstance(part, Link):
+            at -= self.ohm[part.id] * amps[part.id]
+        if isinstance(part, Converter):
+            volts[part.id + " in"] = at
+            set_v = part.output_v.likely
+            if part.kind == "linear":
+                set_v = min(set_v, at - part.dropout_v.likely - part.dropout_ohm.likely * amps[part.id + " out"])
+            elif part.kind == "boost":
+                set_v = max(set_v, at)
+            volts[part.id + " set"] = set_v
+            at = set_v - part.output_resistance_ohm.likely * amps[part.id + " out"]
+        volts[part.id] = at
+        for child in self.children.get(part.id, ()):
+            self.fall(child, at, amps, volts)
+
+    def settle(self, ocv: float, ohm: float, state: str) -> tuple[float, float]:
+        """Pack's current and volts."""
+        volts: dict[str, float] = {}
+        amps: dict[str, float] = defaultdict(float)
+        total = 0.0
+        for _ in range(60):
+            before = total
+            for child in self.children[self.pack.id]:
+                self.fall(child, ocv - ohm * total, amps, volts)
+            total = sum(self.rise(c, state, volts, amps) for c in self.children[self.pack.id])
+            if abs(total - before) < 1e-8:
+                break
+        return total, ocv - ohm * total
 
 
 def stepped_runtime_h(plan: Plan, cutoff_v: float, rtol: float) -> float:
     """Hours until the pack's terminals, under the steady states, meet the cut-off."""
-    assessed = Assessment(plan)
-    network, shares = assessed.op.network, assessed.op.shares
-    draws = state_draws(network)
-    capacity_ah = assessed.op.curves[0].capacity_ah
+    tree, profile = Walked(plan), plan.profile
+    shares = (profile.rest, profile.play, profile.peak)
+    capacity_ah = store_curves(tree.pack, np.array([1.0])).capacity_ah
 
-    def point(soc: float) -> tuple[np.ndarray, np.ndarray]:
-        """Pack current and pack volts in the three states at one state of charge."""
-        curves = store_curves(plan.stores[0], np.array([soc]))
-        ocv, fast, slow = curves.ocv_v[0], curves.fast_ohm[0], curves.slow_ohm[0]
-        rows = partial(_rows, draws)
-        steady = solve(network, [[ocv]] * 2, [[fast + slow]] * 2, rows(slice(0, 2)))
-        peak = solve(network, [[ocv - slow * steady.branch_a[1, 0]]], [[fast]], rows(slice(2, 3)))
-        amps = np.concatenate([steady.branch_a[:, 0], peak.branch_a[:, 0]])
-        return amps, np.concatenate([steady.element_v[:, 0], peak.element_v[:, 0]])
+    def point(soc: float) -> tuple[float, float]:
+        """Mean current, and the lower of the steady volts, at one state of charge."""
+        curves = store_curves(tree.pack, np.array([min(max(soc, 0.0), 1.0)]))
+        ocv, fast, slow = float(curves.ocv_v[0]), float(curves.fast_ohm[0]), float(curves.slow_ohm[0])
+        rest, play = (tree.settle(ocv, fast + slow, s) for s in STATES[:2])
+        peak = tree.settle(ocv - slow * play[0], fast, STATES[2])
+        return sum(s * a[0] for s, a in zip(shares, (rest, play, peak), strict=True)), min(rest[1], play[1])
 
     def slope(_t: float, y: np.ndarray) -> list[float]:
-        amps, _ = point(float(np.clip(y[0], 0.0, 1.0)))
-        return [-float(shares @ np.where(np.isfinite(amps), amps, 0.0)) / capacity_ah]
+        return [-point(float(y[0]))[0] / capacity_ah]
 
     def cutoff(_t: float, y: np.ndarray) -> float:
-        return float(point(float(np.clip(y[0], 0.0, 1.0)))[1][:2].min() - cutoff_v)
+        return point(float(y[0]))[1] - cutoff_v
 
     cutoff.terminal = True  # type: ignore[attr-defined]
     run = solve_ivp(slope, (0.0, 200.0), [1.0], events=cutoff, rtol=rtol, atol=rtol * 1e-2, max_step=0.5)
     return float(run.t_events[0][0] if run.t_events[0].size else run.t[-1])
-
-
-def _rows(draws: Draws, states: slice) -> Draws:
-    return Draws(
-        power_w=draws.power_w[states, 0], current_a=draws.current_a[states, 0], conductance_s=draws.conductance_s[states, 0]
-    )

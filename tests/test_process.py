@@ -19,7 +19,8 @@ def start(folder: Path, port: str) -> tuple[subprocess.Popen[str], str]:
     command = [sys.executable, "-c", "from briskcell.cli import main; main()", "demo", "--data", str(folder), "--port", port]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None
-    return process, re.search(r"http://127\.0\.0\.1:\d+/", process.stdout.readline())[0]  # type: ignore[index]
+    said = (re.search(r"http://127\.0\.0\.1:\d+/", line) for line in process.stdout)
+    return process, next(found for found in said if found)[0]
 
 
 def end(process: subprocess.Popen[str]) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,23 +13,15 @@ from briskcell.model.parts import Link
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Bank, Capacitor, ChargeBoard, Pack, Supply
 
-from .network import Draws, draws_of
+from .balance import BY_FLOAT, Terms, balance
+from .console import Console, console_curve
 from .operating import Operating
 from .stores import store_curves
-from .sweep import solve
+from .tail import DIFFUSION_SHARE, TAIL_STEPS, tail
 from .wiring import link_resistance_ohm
 
 Array = NDArray[np.float64]
 RISING = np.linspace(0.0, 1.0, 101)
-ROUNDS = 7  # in which the bus voltage, the charge current and the console settle; each gains a digit
-ALONE = 3  # rounds without a console
-# The slow branch of a charging cell: diffusion that a minute's pulse does not show. Held against a full physics model
-# (C.-H. Chen et al., J. Electrochem. Soc. 167, 080534, 2020) at 0.2 C and half C.
-DIFFUSION_SHARE = 0.55  # of the steady resistance
-DIFFUSION_S = 500.0
-TAIL_STEPS = 60
-LIMITS = ("the set current", "what the supply leaves", "the charger's warmth", "the float voltage", "the pre-charge")
-BY_FLOAT = 3
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,53 +132,6 @@ def float_v(store: Store) -> float:
     return store.full_v if isinstance(store, Capacitor) else store.output_v.likely
 
 
-@dataclass(frozen=True, slots=True)
-class Console:
-    """What the console takes over the volts at its input, and whether it can be carried there.
-
-    Power changes little with volts, so between the points it is power that is read by straight lines.
-    """
-
-    volts: Array
-    watts: Array
-    carried: Array
-
-    def at(self, volts: Array) -> tuple[Array, NDArray[np.bool_]]:
-        return np.interp(volts, self.volts, self.watts) / np.maximum(volts, 1e-3), np.interp(volts, self.volts, self.carried) > 0.99
-
-
-def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, state: str = "play") -> Console:
-    """The console's current over the volts that feed it in a store's place.
-
-    Parameters
-    ----------
-    op : Operating
-        The solved build.
-    index : int
-        The store whose place is taken.
-    series_ohm : float
-        Resistance between those volts and the tree. [Ω]
-    volts : ndarray, shape (n,)
-        Rising volts to solve at; between them the curve is read by straight lines.
-    state : str
-        Load state.
-
-    Returns
-    -------
-    Console
-        Amperes, and whether the tree can be carried.
-    """
-    draws = draws_of(op.network.loads, state)
-    middle = len(op.soc) // 2
-    ocv = np.stack([np.full(volts.shape, c.ocv_v[middle]) for c in op.curves], -1)
-    ohm = np.stack([np.full(volts.shape, c.steady_ohm[middle]) for c in op.curves], -1)
-    ocv[:, index], ohm[:, index] = volts, series_ohm
-    rows = Draws(power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None])
-    flow = solve(op.network, ocv, ohm, rows)
-    lost = flow.lost[..., index]
-    return Console(volts, volts * np.where(lost, 0.0, flow.store_a(index)), (~lost).astype(float))
-
-
 class ChargePath:
     """From the socket to the store: what every course of one board shares.
 
@@ -223,23 +169,33 @@ class ChargePath:
 
         ``state`` is the console's load state, None while it is off.
         """
-        board, curves = self.board, self.curves
-        charge_a, input_a, system_a = (np.zeros(RISING.shape) for _ in range(3))
-        bus_v = np.full(RISING.shape, self.source_v)
-        carried = np.ones(RISING.shape, dtype=bool)
         console = self._console(state) if state else None
-        held = np.zeros(RISING.shape, dtype=int)
-        for _ in range(ALONE if console is None else ROUNDS):
-            if console is not None:
-                on_cell = curves.ocv_v + (charge_a - system_a) * curves.steady_ohm
-                system_a, carried = console.at(bus_v if board.layout == "power_path" else on_cell)
-            on_bus = system_a if board.layout == "power_path" else np.zeros(RISING.shape)
-            before_v = bus_v
-            bus_v = self.source_v - self.source_ohm * (input_a + on_bus)
-            charge_a, input_a, held = self._current(bus_v, self.supply.current_limit_a.likely - on_bus)
-            if np.abs(bus_v - before_v).max() < 1e-7:
-                break
-        return charge_a, input_a, system_a, bus_v, carried, held
+        console = console or Console(*(np.zeros(0) for _ in range(3)))
+        rows, held = balance(self.terms, self.curves.ocv_v, self.curves.steady_ohm, console.volts, console.watts, console.carried)
+        charge_a, input_a, system_a, bus_v, carried = rows
+        return charge_a, input_a, system_a, bus_v, carried > 0.99, held
+
+    @cached_property
+    def terms(self) -> Terms:
+        """The path's figures, for the compiled loop."""
+        board, pack = self.board, self.store if isinstance(self.store, Pack) else None
+        thermal = board.thermal_k_per_w.likely if board.kind == "linear" and board.thermal_k_per_w is not None else 0.0
+        pre = board.precharge_a if pack else None
+        return Terms(
+            source_v=self.source_v,
+            source_ohm=self.source_ohm,
+            supply_a=self.supply.current_limit_a.likely,
+            set_a=board.current_a.likely,
+            float_v=self.float_v,
+            slow_share=self._slow_share(),
+            switching=board.kind == "switching",
+            efficiency=board.efficiency.likely,
+            room_k=max(board.foldback_c - self.op.plan.brief.room_c, 0.0),
+            thermal_k_per_w=thermal,
+            precharge_v=board.precharge_below_v * pack.series if pack else 0.0,
+            precharge_a=pre.likely if pre else math.inf,
+            on_bus=board.layout == "power_path",
+        )
 
     def _console(self, state: str) -> Console | None:
         if self.board.layout == "power_path":
@@ -268,35 +224,6 @@ class ChargePath:
             return "The supply's volts are too low to push a current into a full store."
         return ""
 
-    def _current(self, bus_v: Array, left_a: Array) -> tuple[Array, Array, NDArray[np.int_]]:
-        """Current into the store, current from the bus, and which limit holds, over the grid."""
-        board, curves = self.board, self.curves
-        left = np.maximum(left_a, 0.0)
-        r = np.maximum(curves.steady_ohm, 1e-6)
-        by_float = np.maximum((self.float_v - curves.ocv_v) / (r * (1.0 + self._slow_share())), 0.0)
-        guess_v = np.minimum(curves.ocv_v + board.current_a.likely * r, self.float_v)
-        if board.kind == "switching":
-            # Power left on the bus, less the charger's loss, into the store's terminals: the root of r·I² + OCV·I = P.
-            power = np.maximum(bus_v, 0.0) * left * board.efficiency.likely
-            by_supply = 2.0 * power / np.maximum(curves.ocv_v + np.sqrt(curves.ocv_v**2 + 4.0 * r * power), 1e-9)
-        else:
-            # A linear charger needs the bus above the store.
-            by_supply = np.minimum(left, np.maximum((bus_v - curves.ocv_v) / r, 0.0))
-        limits = np.full((5, *RISING.shape), np.inf)
-        limits[0], limits[1], limits[BY_FLOAT] = board.current_a.likely, by_supply, by_float
-        if board.kind == "linear" and board.thermal_k_per_w is not None and board.thermal_k_per_w.likely > 0:
-            burnt_v = np.maximum(bus_v - guess_v, 1e-3)
-            room = max(board.foldback_c - self.op.plan.brief.room_c, 0.0)
-            limits[2] = room / (board.thermal_k_per_w.likely * burnt_v)
-        if board.precharge_a is not None and isinstance(self.store, Pack):
-            low = curves.ocv_v < board.precharge_below_v * self.store.series
-            limits[4] = np.where(low, board.precharge_a.likely, np.inf)
-        held = limits.argmin(axis=0)
-        amps = limits.min(axis=0)
-        if board.kind == "switching":
-            return amps, amps * (curves.ocv_v + amps * r) / (board.efficiency.likely * np.maximum(bus_v, 0.1)), held
-        return amps, amps, held
-
     def _slow_share(self) -> float:
         return DIFFUSION_SHARE if isinstance(self.store, Pack) else 0.0
 
@@ -317,7 +244,13 @@ class ChargePath:
         pace = self.curves.capacity_ah / np.maximum(amps, 1e-6)
         hours = np.concatenate([[0.0], np.cumsum(np.diff(body) * 0.5 * (pace[1:] + pace[:-1]))])
         if tail_at.size:
-            tail_soc, tail_a, tail_h = self._tail(float(body[-1]), float(amps[-1]), into, system_a)
+            drawn = float(system_a[-1]) if self.board.layout == "on_cell" else 0.0
+            end_a = max(self.board.termination_a.likely - drawn, 1e-4)
+            grid = np.linspace(float(body[-1]), 1.0, TAIL_STEPS + 1)
+            room_v = self.float_v - np.interp(grid, RISING, self.curves.ocv_v)
+            ohm = np.maximum(np.interp(grid, RISING, self.curves.steady_ohm), 1e-6)
+            share, most_a = self._slow_share(), float(into.max())
+            tail_soc, tail_a, tail_h = tail(grid, room_v, ohm, self.curves.capacity_ah, share, float(amps[-1]), most_a, end_a)
             body, amps = np.concatenate([body, tail_soc]), np.concatenate([amps, tail_a])
             hours = np.concatenate([hours, hours[-1] + tail_h])
         ocv, r = (np.interp(body, RISING, a) for a in (self.curves.ocv_v, self.curves.steady_ohm))
@@ -330,37 +263,6 @@ class ChargePath:
             system_a=np.interp(body, RISING, system_a), bus_v=np.interp(body, RISING, bus_v), limit=limit,
             balance_h=self._balance_h(),
         )  # fmt: skip
-
-    def _tail(self, soc: float, amps: float, into: Array, system_a: Array) -> tuple[Array, Array, Array]:
-        """Constant voltage from here to the termination current, with diffusion relaxing behind the current."""
-        most, share = float(into.max()), self._slow_share()
-        drawn = float(system_a[-1]) if self.board.layout == "on_cell" else 0.0
-        end = max(self.board.termination_a.likely - drawn, 1e-4)
-        grid = np.linspace(soc, 1.0, TAIL_STEPS + 1)
-        # Plain numbers: each step needs the one before, and sixty of them cost less than one array operation each.
-        ohms = np.maximum(np.interp(grid, RISING, self.curves.steady_ohm), 1e-6).tolist()
-        room = (self.float_v - np.interp(grid, RISING, self.curves.ocv_v)).tolist()
-        charge_as = float(grid[1] - grid[0]) * self.curves.capacity_ah * 3600.0
-        lag, elapsed_s = share * amps * ohms[0], 0.0
-        socs, currents, clock = [], [], []
-        for k in range(1, TAIL_STEPS + 1):
-            now = min((room[k] - lag) / ohms[k], most)
-            mean = 0.5 * (max(now, end) + amps)
-            step_s = charge_as / mean
-            lag += (1.0 - math.exp(-step_s / DIFFUSION_S)) * (share * ohms[k] * mean - lag)
-            now = min((room[k] - lag) / ohms[k], most)
-            if now <= end:
-                part = min(max((amps - end) / max(amps - now, 1e-12), 0.0), 1.0)
-                socs.append(float(grid[k - 1] + part * (grid[k] - grid[k - 1])))
-                currents.append(end)
-                clock.append((elapsed_s + part * charge_as / (0.5 * (amps + end))) / 3600.0)
-                break
-            elapsed_s += step_s
-            amps = now
-            socs.append(float(grid[k]))
-            currents.append(amps)
-            clock.append(elapsed_s / 3600.0)
-        return np.array(socs), np.array(currents), np.array(clock)
 
     def _bank(self, bank: Bank, start: float, *, playing: bool) -> ChargeCourse:
         """A bank fills with the power its input takes, whatever the board before it could give."""

@@ -110,7 +110,8 @@ def table_efficiency(table: EfficiencyTable, input_v: ArrayLike, output_a: Array
         0 to 1.
     """
     values, at_v, at_a = (np.asarray(v, dtype=float) for v in (table.efficiency, table.input_v, table.output_a))
-    return np.asarray(np.vectorize(lambda v, a: table_value(at_v, at_a, values, *values.shape, v, a))(input_v, output_a))
+    rows, columns = values.shape
+    return np.asarray(np.vectorize(lambda v, a: table_value(at_v, at_a, values, rows, columns, v, a))(input_v, output_a))
 
 
 def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losses, output_a: ArrayLike = 0.0) -> Array:

@@ -76,40 +76,47 @@ def draw_report(op: Operating) -> DrawReport:
         Loads in the order of the plan. A part's states count as fully correlated, parts as independent.
     """
     at = int(np.argmin(np.abs(op.soc - MIDDLE)))
-    watts = op.load_w[:, at, :]
-    shares = op.shares
-    means = shares @ watts if watts.shape[1] else np.zeros(0)
+    loads, watts = op.network.loads, op.load_w[:, at, :]
+    figures = [[getattr(load.draw, s) for load in loads] for s in STATES]
+    # Axes: low, likely, high; states; loads.
+    bounds = np.array([[[getattr(f, end) for f in row] for row in figures] for end in ("low", "likely", "high")])
+    ranges = _ranges(bounds.reshape(3, *watts.shape), watts, np.array([load.kind for load in loads], dtype=object))
+    over_profile = op.shares[:, None] * watts
+    means = over_profile.sum(axis=0)
     total = float(means.sum())
-    rows, variance, guessed = [], 0.0, 0.0
-    for k, load in enumerate(op.network.loads):
-        figures = [getattr(load.draw, s) for s in STATES]
-        grade = max((f.grade for f, share in zip(figures, shares, strict=True) if share > 0), key=ORDER.index, default="guessed")
-        sigma = sum(float(s * w) * pert_sigma(f) for s, w, f in zip(shares, watts[:, k], figures, strict=True))
-        variance += sigma**2
-        guessed += sum(float(s * w) for s, w, f in zip(shares, watts[:, k], figures, strict=True) if f.grade == "guessed")
-        rows.append(
+    grades = np.array([[ORDER.index(f.grade) for f in row] for row in figures], dtype=int).reshape(watts.shape)
+    guessed = float(over_profile[grades == ORDER.index("guessed")].sum())
+    lived = op.shares > 0
+    worst = grades[lived].max(axis=0) if lived.any() else np.full(len(loads), len(ORDER) - 1)
+    likely = bounds[1].reshape(watts.shape)
+    width = np.divide(bounds[2] - bounds[0], 6.0 * likely, out=np.zeros(watts.shape), where=likely > 0)
+    spread = np.sqrt(((over_profile * width).sum(axis=0) ** 2).sum())
+    triples = ranges.T.tolist()
+    return DrawReport(
+        loads=tuple(
             LoadDraw(
                 load=load,
-                watts=tuple(_range(load, f, float(w)) for f, w in zip(figures, watts[:, k], strict=True)),
-                mean_w=float(means[k]),
-                share=float(means[k]) / total if total else 0.0,
-                worst_grade=grade,
+                watts=tuple((low, mid, high) for low, mid, high in triples[k]),
+                mean_w=mean,
+                share=mean / total if total else 0.0,
+                worst_grade=ORDER[worst[k]],
             )
-        )
-    return DrawReport(
-        loads=tuple(rows),
-        state_w=tuple(float(w) for w in watts.sum(axis=1)) if watts.size else (0.0, 0.0, 0.0),
+            for k, (load, mean) in enumerate(zip(loads, means.tolist(), strict=True))
+        ),
+        state_w=tuple(watts.sum(axis=1).tolist()),
         mean_w=total,
-        relative_sigma=variance**0.5 / total if total else 0.0,
+        relative_sigma=float(spread) / total if total else 0.0,
         guessed=guessed / total if total else 0.0,
     )
 
 
-def _range(load: Load, figure: Figure, likely_w: float) -> tuple[float, float, float]:
-    """Watts at the low, likely and high figure; ohms turn the range round."""
-    if not figure.likely:
-        return (likely_w, likely_w, likely_w + (figure.high if load.kind == "power_w" else 0.0))
-    low, high = figure.low / figure.likely, figure.high / figure.likely
-    if load.kind == "resistance_ohm":
-        low, high = 1.0 / high, 1.0 / max(low, 1e-9)
-    return likely_w * low, likely_w, likely_w * high
+def _ranges(bounds: Array, watts: Array, kind: NDArray[np.object_]) -> Array:
+    """Watts at the low, likely and high figures, shape (3, n_states, n_loads); ohms turn the range round."""
+    likely = np.where(bounds[1] > 0, bounds[1], 1.0)
+    low, high = bounds[0] / likely, bounds[2] / likely
+    turned = kind == "resistance_ohm"
+    low, high = np.where(turned, 1.0 / np.maximum(high, 1e-9), low), np.where(turned, 1.0 / np.maximum(low, 1e-9), high)
+    # A part that draws nothing may still draw up to its high figure.
+    nothing = bounds[1] <= 0
+    up = np.where(nothing, watts + np.where(kind == "power_w", bounds[2], 0.0), watts * high)
+    return np.stack([np.where(nothing, watts, watts * low), watts, up])

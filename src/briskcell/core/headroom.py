@@ -13,7 +13,6 @@ from briskcell.model.parts import STATES, Converter, Link
 from briskcell.model.plan import Margins
 from briskcell.model.stores import Bank, Pack
 
-from .converters import deliverable_a
 from .harness import FLAT_CONTACT_A
 from .operating import Operating
 from .stores import current_limit_a
@@ -138,6 +137,6 @@ def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, st
             yield link, link.kind, amps, np.full(amps.shape, rated), at
     for k, converter in enumerate(net.converters):
         input_v = flow.input_v(n_loads + k)
-        limit = deliverable_a(converter, input_v)
+        limit = op.board_limit_a[k]
         if np.isfinite(limit).any():
             yield converter, converter.kind, flow.output_a(k), limit, input_v

@@ -8,8 +8,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from .compiled import compiled
 
 Array = NDArray[np.float64]
 Indices = NDArray[np.intp]
@@ -42,8 +43,8 @@ class Tree(NamedTuple):
     table: Array
 
 
-@njit(cache=True, nogil=True, error_model="numpy", inline="always")  # type: ignore[untyped-decorator]
-def _place(edges: Array, n: int, at: float) -> tuple[int, float]:
+@compiled
+def place(edges: Array, n: int, at: float) -> tuple[int, float]:
     """Cell of a grid of n edges, and how far across it, held at the ends."""
     k = 0
     while k < n - 2 and at >= edges[k + 1]:
@@ -53,18 +54,18 @@ def _place(edges: Array, n: int, at: float) -> tuple[int, float]:
     return k, min(max((at - edges[k]) / (edges[k + 1] - edges[k]), 0.0), 1.0)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled
 def table_value(at_v: Array, at_a: Array, table: Array, rows: int, columns: int, volts: float, amps: float) -> float:
     """Efficiency at one point of a table; see ``converters.table_efficiency``."""
-    r, down = _place(at_v, rows, volts)
-    c, across = _place(at_a, columns, amps)
+    r, down = place(at_v, rows, volts)
+    c, across = place(at_a, columns, amps)
     below, right = min(r + 1, rows - 1), min(c + 1, columns - 1)
     top = table[r, c] * (1.0 - across) + table[r, right] * across
     low = table[below, c] * (1.0 - across) + table[below, right] * across
-    return top * (1.0 - down) + low * down
+    return float(top * (1.0 - down) + low * down)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled
 def input_current(output_w: float, input_v: float, standing_a: float, junction_v: float, ohm: float, efficiency: float) -> float:
     """What a switching converter takes; see ``converters.switching_input_current``."""
     if junction_v == 0.0 and ohm == 0.0:
@@ -75,10 +76,10 @@ def input_current(output_w: float, input_v: float, standing_a: float, junction_v
     if under_root < 0.0 or push <= 0.0:
         return np.inf
     # Not (-b + root) / 2a: this form keeps its digits, and stays finite, at zero resistance.
-    return 2.0 * demand / max(push + np.sqrt(under_root), 1e-12)
+    return float(2.0 * demand / max(push + np.sqrt(under_root), 1e-12))
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled
 def stiff_v(kind: int, set_v: float, dropout_v: float, dropout_ohm: float, input_v: float, output_a: float) -> float:
     """Voltage behind a converter's output resistance; see ``converters.stiff_output_v``."""
     if kind == BOOST:
@@ -88,7 +89,7 @@ def stiff_v(kind: int, set_v: float, dropout_v: float, dropout_ohm: float, input
     return min(max(input_v - dropout_v - dropout_ohm * output_a, 0.0), set_v)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
+@compiled
 def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, current: Array, conductance: Array,
           x: Array, scale: Array, amps: Array, branch_a: Array, new: Array) -> None:  # fmt: skip
     """Backward and forward once at some points: the currents at volts ``x``, and the volts ``new`` that follow.
@@ -143,14 +144,15 @@ def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, cur
                 new[p, n + k] = source_v[n_stores + k] = given
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def unloaded(tree: Tree, ocv: Array, x: Array) -> None:
-    """Volts of every unknown while no current flows, into ``x``."""
+@compiled
+def unloaded(tree: Tree, points: Indices, ocv: Array, x: Array) -> None:
+    """Volts of every unknown while no current flows, into ``x``, at some points."""
     n_stores, n, n_boards = tree.n_stores, len(tree.source), len(tree.kind)
     source, order, kind, own = tree.source, tree.deepest_first, tree.kind, tree.own
     source_v = np.empty(n_stores + n_boards)
-    for p in range(len(x)):
-        source_v[:n_stores] = ocv[p]
+    for p in points:
+        for s in range(n_stores):
+            source_v[s] = ocv[p, s]
         for at in range(n_boards - 1, -1, -1):
             k = order[at]
             fed = source_v[source[n - n_boards + k]]
@@ -160,14 +162,16 @@ def unloaded(tree: Tree, ocv: Array, x: Array) -> None:
             x[p, c] = source_v[source[c]]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")  # type: ignore[untyped-decorator]
-def settle(tree: Tree, ocv: Array, ohm: Array, power: Array, current: Array, conductance: Array, x: Array,
-           scale: Array, amps: Array, branch_a: Array) -> Indices:  # fmt: skip
-    """Sweep every point from its unloaded volts until it settles; what has not after ``SWEEPS`` is given back."""
-    unloaded(tree, ocv, x)
-    scale[:] = np.maximum(np.abs(x), 1e-3)
-    left = np.arange(len(x))
-    before, new = x.copy(), x.copy()
+@compiled
+def settle(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, current: Array, conductance: Array,
+           x: Array, scale: Array, amps: Array, branch_a: Array) -> Indices:  # fmt: skip
+    """Sweep some points from their unloaded volts until they settle; those that have not after ``SWEEPS`` are given back."""
+    unloaded(tree, points, ocv, x)
+    left, before, new = points.copy(), np.empty(x.shape), np.empty(x.shape)
+    for p in points:
+        for u in range(x.shape[1]):
+            scale[p, u] = max(abs(x[p, u]), 1e-3)
+            before[p, u] = x[p, u]
     for turn in range(SWEEPS):
         sweep(tree, left, ocv, ohm, power, current, conductance, x, scale, amps, branch_a, new)
         moving = 0

@@ -13,7 +13,7 @@ from functools import cached_property
 from typing import cast
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from briskcell.model.parts import STATES, Converter, Fed, Link, Load
 from briskcell.model.plan import Plan
@@ -33,10 +33,6 @@ class Draws:
     power_w: Array
     current_a: Array
     conductance_s: Array
-
-    def part(self, which: slice) -> Draws:
-        """Some of the first axis."""
-        return Draws(power_w=self.power_w[which], current_a=self.current_a[which], conductance_s=self.conductance_s[which])
 
 
 @dataclass(frozen=True)
@@ -97,7 +93,7 @@ class Network:
             n_stores=len(self.stores),
             source=self.source_of_consumer,
             start=np.searchsorted(rows, np.arange(len(self.source_of_consumer) + 1)),
-            branch=branch,
+            branch=np.ascontiguousarray(branch),
             deepest_first=np.array(self.deepest_first, dtype=np.intp),
             kind=np.array([KIND[c.kind] for c in self.converters], dtype=np.intp),
             own=own,
@@ -141,6 +137,7 @@ def compile_network(plan: Plan) -> Network:
     elements = (*stores, *(p.id for p in fed))
     place = {name: k for k, name in enumerate(elements)}
 
+    load_parent = {part.id: part.fed_by for part in plan.loads}
     known: dict[str, list[str]] = {}
 
     def path(at: str) -> list[str]:
@@ -158,22 +155,17 @@ def compile_network(plan: Plan) -> Network:
         return out
 
     consumers = (*plan.loads, *plan.converters)
-    of_consumer = np.zeros((len(consumers), len(branches)))
-    through = np.zeros((len(consumers), len(elements)))
-    source_of_consumer = np.zeros(len(consumers), dtype=np.intp)
-    for row, consumer in enumerate(consumers):
-        nodes, returns = path(consumer.fed_by), back(consumer)
-        own = [consumer.id] if isinstance(consumer, Load) else []
-        of_consumer[row, [column[n] for n in (*nodes, *returns) if n in column]] = 1.0
-        through[row, [place[n] for n in (*nodes, *returns, *own)]] = 1.0
-        source_of_consumer[row] = sources[nodes[-1]]
-    of_element = np.zeros((len(elements), len(branches)))
-    source_of_element = np.zeros(len(elements), dtype=np.intp)
-    for row, name in enumerate(elements):
-        part = plan.by_id[name]
-        nodes = path(part.fed_by if isinstance(part, Load) else name)
-        of_element[row, [column[n] for n in (*nodes, *back(part)) if n in column]] = 1.0
-        source_of_element[row] = sources[nodes[-1]]
+    ways = [path(c.fed_by) for c in consumers]
+    backs = [back(c) for c in consumers]
+    own = [[c.id] if isinstance(c, Load) else [] for c in consumers]
+    both = [way + ret for way, ret in zip(ways, backs, strict=True)]
+    back_of = {c.id: ret for c, ret in zip(consumers, backs, strict=True) if ret}
+    element_ways = [path(parent) if (parent := load_parent.get(name)) else path(name) for name in elements]
+    of_consumer = _incidence(both, column)
+    through = _incidence([way + mine for way, mine in zip(both, own, strict=True)], place)
+    of_element = _incidence([way + back_of.get(name, []) for name, way in zip(elements, element_ways, strict=True)], column)
+    source_of_consumer = np.array([sources[way[-1]] for way in ways], dtype=np.intp)
+    source_of_element = np.array([sources[way[-1]] for way in element_ways], dtype=np.intp)
     returns_at = tuple(k for k, n in enumerate(elements) if isinstance(p := plan.by_id[n], Link) and p.kind == "return")
     for row in returns_at:
         # The rise of a return above the negative is the drop of its own chain alone, without the store's.
@@ -197,6 +189,16 @@ def compile_network(plan: Plan) -> Network:
     )
 
 
+def _incidence(ways: list[list[str]], column: dict[str, int]) -> Array:
+    """1 where a row's way goes through a column's element; elements without a column are passed over."""
+    out = np.zeros((len(ways), len(column)))
+    met = [(row, column[name]) for row, way in enumerate(ways) for name in way if name in column]
+    if met:
+        rows, columns = zip(*met, strict=True)
+        out[rows, columns] = 1.0
+    return out
+
+
 def _on_a_supply(plan: Plan, part: Fed) -> bool:
     at: object = part
     while isinstance(at, Fed):
@@ -213,7 +215,7 @@ def _depth(plan: Plan, converter: Converter) -> int:
 
 
 def draws_of(loads: tuple[Load, ...], state: str) -> Draws:
-    """Likely draw of each load in one state, as arrays of shape (n_loads,).
+    """Likely draw of each load in one state.
 
     Parameters
     ----------
@@ -225,17 +227,17 @@ def draws_of(loads: tuple[Load, ...], state: str) -> Draws:
     Returns
     -------
     Draws
-        One of the three terms is non-zero per load.
+        Arrays of shape (n_loads,); one of the three terms is non-zero per load.
     """
-    power, current, conductance = (np.zeros(len(loads)) for _ in range(3))
-    for k, load in enumerate(loads):
-        likely = getattr(load.draw, state).likely * setting_factor(load) ** (-1 if load.kind == "resistance_ohm" else 1)
-        if load.kind == "power_w":
-            power[k] = likely
-        elif load.kind == "current_a":
-            current[k] = likely
-        else:
-            conductance[k] = 1.0 / likely
+    return _draws(loads, [getattr(load.draw, state).likely for load in loads])
+
+
+def _draws(loads: tuple[Load, ...], likely: ArrayLike) -> Draws:
+    """Figures of shape (..., n_loads), each in its load's unit and at its settings."""
+    kinds = np.array([load.kind for load in loads], dtype=object)
+    ohms, figures = kinds == "resistance_ohm", np.asarray(likely, dtype=float)
+    scaled = np.divide(1.0, figures, out=figures.copy(), where=ohms) * np.array([setting_factor(load) for load in loads])
+    power, current, conductance = (np.where(kinds == k, scaled, 0.0) for k in ("power_w", "current_a", "resistance_ohm"))
     return Draws(power_w=power, current_a=current, conductance_s=conductance)
 
 
@@ -258,26 +260,6 @@ def setting_factor(load: Load) -> float:
     return max(factor, 1e-6)
 
 
-def stack(draws: list[Draws]) -> Draws:
-    """Draws of several states on a new leading axis, with a second one of length one for states of charge.
-
-    Parameters
-    ----------
-    draws : list of Draws
-        Arrays of shape (n_loads,).
-
-    Returns
-    -------
-    Draws
-        Arrays of shape (n_states, 1, n_loads).
-    """
-    return Draws(
-        power_w=np.stack([d.power_w for d in draws])[:, None, :],
-        current_a=np.stack([d.current_a for d in draws])[:, None, :],
-        conductance_s=np.stack([d.conductance_s for d in draws])[:, None, :],
-    )
-
-
 def state_draws(network: Network) -> Draws:
     """Likely draws of all three states.
 
@@ -291,4 +273,5 @@ def state_draws(network: Network) -> Draws:
     Draws
         Arrays of shape (3, 1, n_loads), in the order of ``STATES``.
     """
-    return stack([draws_of(network.loads, state) for state in STATES])
+    likely = [[getattr(load.draw, state).likely for load in network.loads] for state in STATES]
+    return _draws(network.loads, np.reshape(likely, (len(STATES), 1, len(network.loads))))

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from briskcell.model.plan import Plan
 
+from .converters import deliverable_a
 from .network import Network, compile_network, state_draws
 from .stores import StoreCurves, store_curves
 from .sweep import Flow, Slow, solve
@@ -52,6 +53,12 @@ class Operating:
         n = len(self.network.loads)
         amps = np.where(self.flow.collapsed[..., None], 0.0, self.flow.consumer_a[..., :n])
         return amps * self.flow.consumer_v[..., :n]
+
+    @cached_property
+    def board_limit_a(self) -> tuple[Array, ...]:
+        """Most current that each converter can put out at what it gets in, each of shape (3, n_soc); inf without a limit. [A]"""
+        n_loads = len(self.network.loads)
+        return tuple(deliverable_a(c, self.flow.input_v(n_loads + k)) for k, c in enumerate(self.network.converters))
 
 
 def operate(plan: Plan, soc: Array = GRID, temperature_c: float | None = None) -> Operating:

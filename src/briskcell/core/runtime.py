@@ -11,7 +11,6 @@ from numpy.typing import ArrayLike, NDArray
 from briskcell.model.parts import STATES
 from briskcell.model.stores import Bank
 
-from .converters import deliverable_a
 from .operating import Operating
 
 Array = NDArray[np.float64]
@@ -123,7 +122,7 @@ def board_stops(op: Operating, store: int) -> Iterator[Stop]:
                 words=f"{converter.name} locks out at {converter.lockout_v:.2f} V in",
                 margin=input_v.min(axis=0) - converter.lockout_v,
             )
-        limit = deliverable_a(converter, input_v)
+        limit = op.board_limit_a[k][lived]
         if np.isfinite(limit).any():
             spare = np.where(lost, -1.0, limit - np.where(lost, 0.0, op.flow.output_a(k)[lived]))
             words = f"{converter.name} reaches its current limit"

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from briskcell.model.parts import STATES
 from briskcell.model.stores import ChargeBoard, Supply
 
-from .charging import RISING, ChargePath, Console, console_curve
+from .charging import RISING, ChargePath
+from .console import Console, console_curve
 from .heat import CAPACITY, case_conductance
 from .operating import Operating
 from .stores import cold_factor, store_curves

@@ -291,7 +291,7 @@ def string_charges(cells: tuple[Cell, ...], grid: Array) -> list[Array]:
     list of ndarray, shape (n,)
         One for each cell; the grid itself where all cells are the same, or a table is flat.
     """
-    if all(c == cells[0] for c in cells) or any(min(np.diff(c.ocv.value)) <= 0 for c in cells):
+    if all(c is cells[0] or c == cells[0] for c in cells) or any(min(np.diff(c.ocv.value)) <= 0 for c in cells):
         return [grid for _ in cells]
     volts = np.linspace(min(c.ocv.value[0] for c in cells), max(c.ocv.value[-1] for c in cells), 801)
     own = [np.interp(volts, c.ocv.value, c.ocv.soc) for c in cells]

@@ -112,31 +112,36 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
     """
     ocv = np.asarray(ocv_v, dtype=float)
     ohm = np.asarray(store_ohm, dtype=float)
-    batch = np.broadcast_shapes(ocv.shape[:-1], ohm.shape[:-1], draws.power_w.shape[:-1])
-    n_stores = len(network.stores)
-    resistance = np.empty((*batch, len(network.branches)))
+    shape = np.broadcast_shapes(ocv.shape[:-1], ohm.shape[:-1], draws.power_w.shape[:-1])
+    points, n_stores = math.prod(shape), len(network.stores)
+    resistance = np.empty((*shape, len(network.branches)))
     resistance[:] = network.fixed_ohm
     resistance[..., :n_stores] = ohm
     if link_ohm is not None:
         resistance[..., n_stores + len(network.converters) :] = link_ohm
 
-    def whole(values: Array) -> Array:
-        return np.broadcast_to(values, (*batch, values.shape[-1]))
+    def rows(values: Array) -> Array:
+        """A row a point, in memory of its own."""
+        out = np.empty((*shape, values.shape[-1]))
+        out[:] = values
+        return out.reshape(points, -1) if values.shape[-1] else np.empty((points, 0))
 
-    arrays = (whole(ocv), resistance, whole(draws.power_w), whole(draws.current_a), whole(draws.conductance_s))
+    batch = _Batch(network, _Given(network.tree, rows(ocv), resistance.reshape(points, len(network.branches)),
+                                   rows(draws.power_w), rows(draws.current_a), rows(draws.conductance_s)))  # fmt: skip
+    at = np.arange(points)
     if slow is None or not n_stores:
-        return _solved(network, arrays).flow(network, resistance)
+        batch.settle(at)
+        return batch.flow(shape)
     # Play polarises the cells; a peak rides on that, so it comes after.
-    rows = np.arange(batch[0])
-    from_row = np.array(slow.from_row)
-    steady, riding = rows[from_row == rows], rows[from_row != rows]
-    first = _solved(network, tuple(a[steady] for a in arrays))
-    on = np.searchsorted(steady, from_row[riding])
-    polarised = whole(slow.ohm)[riding] * np.minimum(first.branch_a[on][..., :n_stores], MOST_A)
-    then = _solved(network, (arrays[0][riding] - polarised, *(a[riding] for a in arrays[1:])))
-    then.lost |= first.lost[on]
-    order = np.argsort(np.concatenate([steady, riding]))
-    return first.then(then, order).flow(network, resistance)
+    by_row, from_row = at.reshape(shape[0], -1), np.array(slow.from_row)
+    rides = from_row != np.arange(shape[0])
+    riding, on = by_row[rides].ravel(), by_row[from_row[rides]].ravel()
+    batch.settle(by_row[~rides].ravel())
+    slow_ohm = np.broadcast_to(slow.ohm, (*shape, n_stores))[rides].reshape(len(riding), n_stores)
+    batch.given.ocv[riding] -= slow_ohm * np.minimum(batch.branch_a[on, :n_stores], MOST_A)
+    batch.settle(riding)
+    batch.lost[riding] |= batch.lost[on]
+    return batch.flow(shape)
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,55 +155,41 @@ class Slow:
     from_row: tuple[int, ...]
 
 
-@dataclass
-class _Solved:
-    """Unknowns, currents and store voltages of a batch, and which trees have no solution."""
+class _Batch:
+    """Unknowns, currents and losses of every point, settled some points at a time."""
 
-    X: Array
-    amps: Array
-    branch_a: Array
-    open_v: Array
-    lost: Flags
+    def __init__(self, network: Network, given: _Given) -> None:
+        self.network, self.given = network, given
+        points = len(given.ocv)
+        self.X, self.scale = np.empty((points, len(network.root_of_unknown))), np.empty((points, len(network.root_of_unknown)))
+        self.amps, self.branch_a = np.empty((points, len(network.source_of_consumer))), np.empty(given.R.shape)
+        self.lost: Flags = np.zeros((points, len(network.stores)), dtype=bool)
 
-    def then(self, other: _Solved, order: NDArray[np.intp]) -> _Solved:
-        """Both, along the first axis, in an order."""
-        mine, theirs = (vars(s).values() for s in (self, other))
-        return _Solved(*(np.concatenate(pair)[order] for pair in zip(mine, theirs, strict=True)))
+    def settle(self, points: NDArray[np.intp]) -> None:
+        """Sweeps, then Newton's method where they did not settle."""
+        left = settle(self.given.tree, points, *self.given[1:], self.X, self.scale, self.amps, self.branch_a)
+        wrong = self.X[points] < FLOOR * self.scale[points]
+        if left.size:
+            chosen, size = self.given.only(left), self.scale[left]
+            self.X[left] = X = _newton(chosen, self.X[left], size)
+            # A point that one tree cannot carry is still settled for the others.
+            new, self.amps[left], self.branch_a[left] = chosen.sweep(X, size)
+            wrong[np.searchsorted(points, left)] = (np.abs(new - X) > 1e-6 * size) | (FLOOR * size > X)
+        if wrong.any():
+            for store in range(len(self.network.stores)):
+                self.lost[points, store] = wrong[:, self.network.root_of_unknown == store].any(axis=1)
 
-    def flow(self, network: Network, resistance: Array) -> Flow:
+    def flow(self, shape: tuple[int, ...]) -> Flow:
         """What a caller sees; a lost point shows 0 V and inf A."""
-        n = len(network.source_of_consumer)
-        volts, amps, branch_a = self.X[..., :n], self.amps, self.branch_a
+        network, n = self.network, self.amps.shape[1]
+        volts, amps, branch_a = self.X[:, :n], self.amps, self.branch_a
         if self.lost.any():
-            gone = self.lost[..., network.root_of_unknown[:n]]
+            gone = self.lost[:, network.root_of_unknown[:n]]
             volts, amps = np.where(gone, 0.0, volts), np.where(gone, np.inf, amps)
             branch_a = np.where((gone @ network.branch_of_consumer) > 0, np.inf, branch_a)
-        sources = np.concatenate([self.open_v, self.X[..., n:]], axis=-1)
-        return Flow(network, volts, amps, branch_a, resistance, sources, self.lost)
-
-
-def _solved(network: Network, arrays: tuple[Array, ...]) -> _Solved:
-    """Sweeps, then Newton's method where they did not settle; arrays of shape (..., n) for n stores, branches or loads."""
-    batch, n_stores = arrays[0].shape[:-1], len(network.stores)
-    points = math.prod(batch)
-    given = _Given(network.tree, *(np.ascontiguousarray(a).reshape(points, a.shape[-1]) for a in arrays))
-    unknowns = len(network.root_of_unknown)
-    X, scale = np.empty((points, unknowns)), np.empty((points, unknowns))
-    amps, branch_a = np.empty((points, len(network.source_of_consumer))), np.empty((points, len(network.branches)))
-    left = settle(*given, X, scale, amps, branch_a)
-    wrong = FLOOR * scale > X
-    if left.size:
-        chosen, size = given.only(left), scale[left]
-        X[left] = _newton(chosen, X[left], size)
-        # A point that one tree cannot carry is still settled for the others.
-        new, amps[left], branch_a[left] = chosen.sweep(X[left], size)
-        wrong[left] = (np.abs(new - X[left]) > 1e-6 * size) | (FLOOR * size > X[left])
-    lost = np.zeros((points, n_stores), dtype=bool)
-    if wrong.any():
-        for store in range(n_stores):
-            lost[:, store] = wrong[:, network.root_of_unknown == store].any(axis=1)
-    shaped = (a.reshape(*batch, a.shape[-1]) for a in (X, amps, branch_a, given.ocv, lost))
-    return _Solved(*shaped)
+        sources = np.concatenate([self.given.ocv, self.X[:, n:]], axis=1)
+        v, a, b, r, s = (x.reshape(*shape, x.shape[1]) for x in (volts, amps, branch_a, self.given.R, sources))
+        return Flow(network, v, a, b, r, s, self.lost.reshape(*shape, self.lost.shape[1]))
 
 
 class _Given(NamedTuple):
@@ -238,7 +229,7 @@ def _newton(given: _Given, X: Array, scale: Array) -> Array:
         points = (here[:, None, :] + nudge * step[:, None, :]).reshape(-1, n)
         new = given.only(left, n + 1).sweep(points, np.repeat(size, n + 1, axis=0))[0].reshape(len(left), n + 1, n)
         residual = here - new[:, 0]
-        settled = (np.abs(residual) <= TOLERANCE * size).all(1)
+        settled: Flags = np.asarray((np.abs(residual) <= TOLERANCE * size).all(1))
         jacobian = np.eye(n) - np.moveaxis((new[:, 1:] - new[:, :1]) / step[:, :, None], 1, 2)
         jacobian[np.abs(np.linalg.det(jacobian)) < 1e-12] = np.eye(n)
         move = np.linalg.solve(jacobian, residual[..., None])[..., 0]

@@ -16,7 +16,7 @@ from briskcell.model.plan import Plan, plan_of
 from briskcell.store import BuildRow, Stale, Store, StoredRevision
 
 from .compose import Wish, draft
-from .demo import demo_plans
+from .demo import demo_plans, sanderling
 from .edits import Edit
 
 KEPT = 64
@@ -51,6 +51,10 @@ class Workshop:
         self.store = Store(path)
         self._assessed: OrderedDict[int, Assessment] = OrderedDict()
         self._lock = Lock()
+
+    def warm(self) -> None:
+        """Bring the compiled loops into memory, so that no page waits for them."""
+        _ = assess(sanderling()).findings
 
     def shelf(self) -> list[tuple[BuildRow, Assessment]]:
         """Every build with its assessment."""

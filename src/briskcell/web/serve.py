@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import signal
 import socket
 import sys
@@ -28,6 +29,11 @@ def serve(data: Path, port: int, *, demo: bool) -> None:
     app = create_app(data)
     if demo:
         app.extensions[EXTENSION].load_demo()
+    click.echo("Readying the engine; the very first start compiles it, which takes some seconds.")
+    app.extensions[EXTENSION].warm()
+    # What is loaded by now stays: the collector need not look through it at every edit.
+    gc.collect()
+    gc.freeze()
     listener = _listen(port)
     server = create_server(app, sockets=[listener], threads=4, ident="brisk-cell")
     click.echo(f"Brisk Cell is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it; builds are kept in {data})")

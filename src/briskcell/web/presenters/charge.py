@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 
 from briskcell.core.assess import Assessment
-from briskcell.core.charging import LIMITS, Charge, ChargeCourse
+from briskcell.core.balance import LIMITS
+from briskcell.core.charging import Charge, ChargeCourse
 from briskcell.library import catalogue
 
 from .curves import numbers, plot
