@@ -145,6 +145,25 @@ def best_placing(cell: Cell, bay: Bay) -> Placing | None:
     return best
 
 
+def stack_mm(placing: Placing, count: int) -> float:
+    """How thick a number of cells lies, measured along the bay's depth.
+
+    Parameters
+    ----------
+    placing : Placing
+        How the cells lie.
+    count : int
+        How many.
+
+    Returns
+    -------
+    float
+        Layers times the cell's size along the depth. [mm]
+    """
+    layer = max(placing.count[0] * placing.count[1], 1)
+    return -(-count // layer) * placing.cell_mm[2]
+
+
 def fit(cell: Cell, count: int, bay: Bay) -> Fit:
     """Whether a number of cells fits.
 

@@ -15,7 +15,7 @@ from .operating import Operating
 STILL_AIR = 9.0  # W/m²K: free convection with radiation, on a small case; F. P. Incropera et al., Fundamentals of Heat
 VENTS, FAN = 1.35, 2.2  # factors on it, for a few slots and for a small fan; typical
 CAPACITY = 1000.0  # J/kgK of plastic, boards and cells together; typical
-SKIN_C, CELLS_CHARGE_C, CELLS_USE_C = 48.0, 45.0, 60.0
+SKIN_C, SURFACE_C, CELLS_CHARGE_C, CELLS_USE_C = 48.0, 60.0, 45.0, 60.0  # held, and not held; cells in charge, and in use
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -229,35 +229,41 @@ def draws_of(loads: tuple[Load, ...], state: str) -> Draws:
     Draws
         Arrays of shape (n_loads,); one of the three terms is non-zero per load.
     """
-    return _draws(loads, [getattr(load.draw, state).likely for load in loads])
+    likely = [getattr(load.draw, state).likely for load in loads]
+    return _draws(loads, likely, setting_factors(loads)[STATES.index(state)])
 
 
-def _draws(loads: tuple[Load, ...], likely: ArrayLike) -> Draws:
-    """Figures of shape (..., n_loads), each in its load's unit and at its settings."""
+def _draws(loads: tuple[Load, ...], likely: ArrayLike, factor: ArrayLike) -> Draws:
+    """Figures of shape (..., n_loads), each in its load's unit, at its settings."""
     kinds = np.array([load.kind for load in loads], dtype=object)
     ohms, figures = kinds == "resistance_ohm", np.asarray(likely, dtype=float)
-    scaled = np.divide(1.0, figures, out=figures.copy(), where=ohms) * np.array([setting_factor(load) for load in loads])
+    scaled = np.divide(1.0, figures, out=figures.copy(), where=ohms) * factor
     power, current, conductance = (np.where(kinds == k, scaled, 0.0) for k in ("power_w", "current_a", "resistance_ohm"))
     return Draws(power_w=power, current_a=current, conductance_s=conductance)
 
 
-def setting_factor(load: Load) -> float:
-    """How much a load's settings leave of its draw: each governs a share of it, in proportion to its position.
+def setting_factors(loads: tuple[Load, ...]) -> NDArray[np.float64]:
+    """What the settings make of each load's stated draw: each governs a share of it, in proportion to its position.
+
+    Figures hold at the position they were quoted at. A peak is the most that a part takes, so a setting above that
+    position does not raise it.
 
     Parameters
     ----------
-    load : Load
+    loads : tuple of Load
         With brightness, volume or the like.
 
     Returns
     -------
-    float
-        1 at full settings.
+    ndarray, shape (3, n_loads)
+        Factors on the draws, in the order of ``STATES``.
     """
-    factor = 1.0
-    for s in load.settings:
-        factor *= 1.0 - s.share * (1.0 - s.position)
-    return max(factor, 1e-6)
+    factor = np.ones(len(loads))
+    for k, load in enumerate(loads):
+        for s in load.settings:
+            factor[k] *= (1.0 - s.share * (1.0 - s.position)) / max(1.0 - s.share * (1.0 - s.quoted_at), 1e-6)
+    factor = np.maximum(factor, 1e-6)
+    return np.stack([factor, factor, np.minimum(factor, 1.0)])
 
 
 def state_draws(network: Network) -> Draws:
@@ -274,4 +280,5 @@ def state_draws(network: Network) -> Draws:
         Arrays of shape (3, 1, n_loads), in the order of ``STATES``.
     """
     likely = [[getattr(load.draw, state).likely for load in network.loads] for state in STATES]
-    return _draws(network.loads, np.reshape(likely, (len(STATES), 1, len(network.loads))))
+    shape = (len(STATES), 1, len(network.loads))
+    return _draws(network.loads, np.reshape(likely, shape), setting_factors(network.loads).reshape(shape))

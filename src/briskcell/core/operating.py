@@ -44,7 +44,7 @@ class Operating:
     @cached_property
     def shares(self) -> Array:
         """Share of the time in each state, shape (3,)."""
-        profile = self.plan.profile
+        profile = self.plan.use
         return np.array([profile.rest, profile.play, profile.peak])
 
     @cached_property

@@ -14,6 +14,7 @@ from briskcell.model.parts import STATES, Converter, Link, Load, PowerStates, Wi
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, Pack
 
+from .candidates import COARSE_SOC
 from .changes import altered, remade
 from .converters import deliverable_a
 from .network import compile_network, state_draws
@@ -24,8 +25,6 @@ from .sweep import Slow, solve
 from .wiring import awg_section_mm2, wire_resistance_ohm
 
 Array = NDArray[np.float64]
-# Finer where the voltage falls fast: towards empty.
-SCOUT_SOC = np.array([1.0, 0.9, 0.75, 0.6, 0.45, 0.3, 0.2, 0.13, 0.08, 0.04, 0.015, 0.0])
 CHUNK = 2048  # candidates judged at once: a few tens of megabytes
 
 
@@ -111,7 +110,7 @@ class _CellTables:
 
     def __init__(self, pack: Pack, cells: Sequence[Cell]) -> None:
         bare = [altered(pack, cell=c, parallel=1, strings=(), link_resistance_ohm=0.0, protection=None) for c in cells]
-        curves = [pack_curves(p, SCOUT_SOC) for p in bare]
+        curves = [pack_curves(p, COARSE_SOC) for p in bare]
         self.ocv, self.fast, self.slow = (np.stack([getattr(c, k) for c in curves]) for k in ("ocv_v", "fast_ohm", "slow_ohm"))
         self.capacity_ah = np.array([c.capacity_ah for c in curves])
         self.energy_wh = np.array([c.energy_wh for c in curves])
@@ -124,7 +123,7 @@ class _CellTables:
 def _lumped(plan: Plan, main: Converter, board: Converter) -> Plan:
     """The plan with a board in the main one's place, and all behind it as one constant power at its output."""
     placed = altered(board, id=main.id, fed_by=main.fed_by)
-    op = operate(remade(plan, {"converters": (placed, *plan.converters[1:])}), SCOUT_SOC[:1])
+    op = operate(remade(plan, {"converters": (placed, *plan.converters[1:])}), COARSE_SOC[:1])
     column = op.network.position[main.id]
     watts = [0.0 if op.flow.collapsed[s, 0] else float(op.flow.element_w[s, 0, column]) for s in range(3)]
     load = Load(
@@ -158,7 +157,7 @@ def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int]
     none = np.zeros(slow.shape)
     store_ohm = np.stack([fast + slow, fast + slow, fast])
     flow = solve(network, ocv, store_ohm, draws, Slow(np.stack([none, none, slow]), (0, 1, 1)), link_ohm)
-    shares = np.array([plan.profile.rest, plan.profile.play, plan.profile.peak])
+    shares = np.array([plan.use.rest, plan.use.play, plan.use.peak])
     lived = [k for k in range(3) if shares[k] > 0]
     amps, lost = flow.branch_a[..., 0], flow.collapsed
     volts = np.where(lost, 0.0, ocv[..., 0] - np.where(lost, 0.0, amps) * store_ohm[..., 0])
@@ -171,10 +170,10 @@ def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int]
     stops = [own, np.where(lost[lived].any(axis=0), -1.0, 1.0), (limit - out_a)[lived].min(axis=0)]
     if board.lockout_v is not None:
         stops.append(input_v[lived].min(axis=0) - board.lockout_v)
-    end = np.maximum(first_below(np.stack(stops), SCOUT_SOC).max(axis=0), 0.0)
+    end = np.maximum(first_below(np.stack(stops), COARSE_SOC).max(axis=0), 0.0)
     mean = np.tensordot(shares[lived], amps[lived], axes=1)
-    hours = elapsed(SCOUT_SOC, mean, tables.capacity_ah[cell] * count)
-    reach = np.maximum(first_below(own, SCOUT_SOC), 0.0)[:, None] <= SCOUT_SOC
+    hours = elapsed(COARSE_SOC, mean, tables.capacity_ah[cell] * count)
+    reach = np.maximum(first_below(own, COARSE_SOC), 0.0)[:, None] <= COARSE_SOC
     with np.errstate(divide="ignore", invalid="ignore"):
         board_spare = np.where(limit > 0, 1.0 - out_a / limit, -1.0).min(axis=0)
     cell_spare = 1.0 - amps.max(axis=0) / (tables.most_a[cell] * count)[:, None]
@@ -184,7 +183,7 @@ def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int]
 
 def _at(end: Array, hours: Array) -> Array:
     """Hours at a state of charge, read between the grid's points, one for each candidate."""
-    k = np.clip(np.searchsorted(-SCOUT_SOC, -end, side="right") - 1, 0, len(SCOUT_SOC) - 2)
-    share = (SCOUT_SOC[k] - end) / (SCOUT_SOC[k] - SCOUT_SOC[k + 1])
+    k = np.clip(np.searchsorted(-COARSE_SOC, -end, side="right") - 1, 0, len(COARSE_SOC) - 2)
+    share = (COARSE_SOC[k] - end) / (COARSE_SOC[k] - COARSE_SOC[k + 1])
     row = np.arange(len(end))
     return np.asarray(hours[row, k] + share * (hours[row, k + 1] - hours[row, k]))

@@ -120,15 +120,26 @@ def chemistry_fields(row: dict[str, Any]) -> dict[str, Any]:
 
 
 @cache
-def catalogue() -> Catalogue:
-    """The shipped library."""
-    data = files("briskcell.library.data")
+def chemistries() -> dict[str, dict[str, Any]]:
+    """The shipped chemistries by key: name, volts over charge, resistance over charge.
 
-    def text(name: str) -> str:
-        return data.joinpath(f"{name}.toml").read_text("utf-8")
-
-    chemistries = tomllib.loads(text("chemistries"))
-    for key, row in chemistries.items():
+    Raises
+    ------
+    FigureError
+        If one has no source.
+    """
+    found = tomllib.loads(_text("chemistries"))
+    for key, row in found.items():
         if not row.get("source", "").strip():
             raise FigureError("source", f"The chemistry {key} has no source.", fix="Name the source.")
-    return Catalogue(tuple(c for kind in KINDS for c in read_classes(kind, text(kind), chemistries)))
+    return found
+
+
+def _text(name: str) -> str:
+    return files("briskcell.library.data").joinpath(f"{name}.toml").read_text("utf-8")
+
+
+@cache
+def catalogue() -> Catalogue:
+    """The shipped library."""
+    return Catalogue(tuple(c for kind in KINDS for c in read_classes(kind, _text(kind), chemistries())))

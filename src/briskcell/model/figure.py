@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
 from .errors import FigureError
-from .units import Unit
+from .units import Unit, read
 
 Grade = Literal["measured", "sheet", "typical", "guessed"]
 GRADES: dict[str, str] = {
@@ -67,6 +68,31 @@ class Figure(Document):
         return Figure(low=low, likely=likely, high=high, grade=grade, source=source)
 
 
+def bounds(text: str) -> list[str]:
+    """The one, two or three numbers of a figure as typed, apart."""
+    return [p for p in re.split(r"\s*(?:\.\.+|–|—)\s*", text.strip()) if p]
+
+
+def read_figure(text: str, unit: str, field: str, *, grade: Grade = "guessed", source: str = "typed by the builder") -> Figure:
+    """A figure as people type it: one number, or a range such as ``1.2..1.9 W`` or ``1.2..1.5..1.9 W``.
+
+    Raises
+    ------
+    FigureError
+        If it is none, or its numbers do not rise.
+    """
+    parts = bounds(text)
+    if not 1 <= len(parts) <= 3:
+        message = f"“{text.strip()}” is not a figure." if parts else "Nothing was typed."
+        raise FigureError(field, message, fix=f"Type it like 1.2..1.9 {unit}.")
+    suffix = re.sub(r"^[\d.,+\-−\s]*", "", parts[-1])
+    numbers = [read(p if re.search(r"[^\d.,+\-−\s]", p) else f"{p} {suffix}", unit, field) for p in parts]
+    if numbers != sorted(numbers):
+        raise FigureError(field, f"The numbers of “{text.strip()}” do not rise.", fix="Put the lowest first.")
+    likely = numbers[1] if len(numbers) == 3 else (numbers[0] + numbers[-1]) / 2
+    return Figure(low=numbers[0], likely=likely, high=numbers[-1], grade=grade, source=source)
+
+
 class Curve(Document):
     """A quantity over state of charge, 0 empty to 1 full, read by straight lines between the points."""
 
@@ -103,4 +129,4 @@ Millimetres = Annotated[float, Unit("mm", above=0, at_most=1000)]
 Celsius = Annotated[float, Unit("°C", at_least=-40, at_most=125)]
 KelvinPerWatt = Annotated[Figure, Unit("K/W", at_least=0, at_most=1000)]
 Grams = Annotated[float, Unit("g", above=0, at_most=20000)]
-Money = Annotated[float, Unit("", at_least=0, at_most=100000)]
+Money = Annotated[float, Unit("€", at_least=0, at_most=100000)]

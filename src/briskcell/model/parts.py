@@ -97,11 +97,15 @@ class ResistanceStates(Document):
 
 
 class Setting(Document):
-    """A knob that scales a draw, such as brightness or volume: its position, and the share of the draw it governs."""
+    """A knob that scales a draw, such as brightness or volume: its position, and the share of the draw it governs.
+
+    ``quoted_at`` is the position at which the part's draw was measured or stated.
+    """
 
     name: Name
     position: Share = 1.0
     share: Share = 0.5
+    quoted_at: Share = 1.0
 
 
 class Inrush(Document):

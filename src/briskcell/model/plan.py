@@ -46,7 +46,7 @@ class Brief(Document):
     charge_ports: Annotated[int, Field(ge=0, le=8)] = 1
     mass_g: Grams | None = None
     budget: Money | None = None
-    shelf_days: Annotated[float, Field(gt=0, le=3650)] = 60.0
+    shelf_days: Annotated[float, Unit("d", above=0, at_most=3650)] = 60.0
     clock_must_keep: bool = False
     margins: Margins = Margins()
 
@@ -116,6 +116,14 @@ class Profile(Document):
         return self
 
 
+class Game(Document):
+    """One way the handheld is used: its share of the time, and how that time is spent."""
+
+    name: Name
+    share: Share
+    profile: Profile = Profile()
+
+
 class Plan(Document):
     """A build: the brief, its parts and how they hang together. Format version 1."""
 
@@ -125,6 +133,7 @@ class Plan(Document):
     note: Words = ""
     brief: Brief = Brief()
     profile: Profile = Profile()
+    games: Annotated[tuple[Game, ...], Field(max_length=12)] = ()
     shutdown: Shutdown = Shutdown()
     case: Case = Case()
     bay: Bay | None = None
@@ -153,6 +162,15 @@ class Plan(Document):
     def stores(self) -> tuple[Store, ...]:
         """Packs, capacitors and banks, in this order: what a tree can hang on."""
         return (*self.packs, *self.capacitors, *self.banks)
+
+    @cached_property
+    def use(self) -> Profile:
+        """The profile in force: that of the build, or where it names games, theirs by their shares of the time."""
+        whole = sum(g.share for g in self.games)
+        if whole <= 0:
+            return self.profile
+        rest, play = (sum(g.share * getattr(g.profile, s) for g in self.games) / whole for s in ("rest", "play"))
+        return Profile(rest=rest, play=play, peak=max(1.0 - rest - play, 0.0))
 
     @cached_property
     def fed(self) -> dict[str, tuple[Fed, ...]]:

@@ -30,7 +30,7 @@ _FIELD_UNITS = {
     "V": ("V", 1.0), "A": ("A", 1.0), "W": ("W", 1.0), "Ω": ("Ω", 1.0), "mΩ": ("Ω", 1e-3), "Ah": ("Ah", 1.0),
     "Wh": ("Wh", 1.0), "m": ("m", 1.0), "mm": ("m", 1e-3), "mm²": ("mm²", 1.0), "µm": ("m", 1e-6), "AWG": ("AWG", 1.0),
     "h": ("s", 3600.0), "s": ("s", 1.0), "min": ("s", 60.0), "°C": ("°C", 1.0), "g": ("g", 1.0), "H": ("H", 1.0), "Hz": ("Hz", 1.0),
-    "F": ("F", 1.0), "K/W": ("K/W", 1.0), "K": ("K", 1.0), "": ("", 1.0), "€": ("", 1.0),
+    "F": ("F", 1.0), "K/W": ("K/W", 1.0), "K": ("K", 1.0), "d": ("s", 86400.0), "": ("", 1.0), "€": ("", 1.0),
 }  # fmt: skip
 _NUMBER = r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:e[-+]?\d+)?"
 _QUANTITY = re.compile(rf"^\s*({_NUMBER})\s*([^\d\s]*[²2]?)\s*$", re.IGNORECASE)
@@ -41,6 +41,8 @@ _EXAMPLE = {"V": "3.7 V", "A": "850 mA", "W": "4 W", "Ω": "45 mΩ", "Ah": "3200
 
 def _dimension(symbol: str, wanted: str) -> tuple[str, float] | None:
     key = symbol.lower()
+    if key == "€":
+        return "", 1.0
     if key == "h" and wanted == "s":
         return "s", 3600.0
     if key == "m" and wanted == "s":
@@ -97,7 +99,7 @@ def read(text: str, unit: str, field: str = "") -> float:
     return number / round(1 / factor) if factor < 1 and abs(1 / factor - round(1 / factor)) < 1e-9 else number * factor
 
 
-_PLACES = {"V": 2, "W": 2, "Wh": 1, "Ah": 2, "mm": 1, "mm²": 2, "°C": 0, "g": 0, "K/W": 0, "K": 0, "min": 0}
+_PLACES = {"V": 2, "W": 2, "Wh": 1, "Ah": 2, "mm": 1, "mm²": 2, "°C": 0, "g": 0, "K/W": 0, "K": 0, "min": 0, "€": 2}
 _PREFIXED = ("V", "A", "W", "Wh", "Ω", "H", "Hz", "F")
 _STEPS = ((1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"))
 
@@ -127,6 +129,8 @@ def show(value: float, unit: str) -> str:
         return f"{sign}{minutes // 60} h {minutes % 60:02d}" if minutes >= 60 else f"{sign}{minutes} min"
     if unit == "%":
         return f"{sign}{size * 100:.0f} %"
+    if unit == "d":
+        return f"{sign}{size:.0f} day{'' if round(size) == 1 else 's'}"
     scaled, prefixed = _prefixed(size, unit, 0.1)
     if prefixed != unit:
         return f"{sign}{_significant(scaled)} {prefixed}"
@@ -138,6 +142,7 @@ def show(value: float, unit: str) -> str:
 
 
 def _significant(value: float) -> str:
+    value = float(f"{value:.4g}")  # so that 19.99999 is 20, not 20.0
     if value >= 100 or (value == round(value, 6) and value == int(value)):
         return f"{value:.0f}"
     return f"{value:.2g}" if value < 10 else f"{value:.0f}" if value >= 20 else f"{value:.1f}"

@@ -7,7 +7,7 @@ from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.core.changes import remade
-from briskcell.core.heat import CELLS_USE_C, SKIN_C
+from briskcell.core.heat import CELLS_USE_C, SKIN_C, SURFACE_C
 
 from .registry import Finding, Fix, rule
 
@@ -19,7 +19,7 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
     element = assessed.plan.stores[0].id if assessed.plan.stores else ""
     if not element:
         return
-    limit = SKIN_C if held else SKIN_C + 12.0
+    limit = SKIN_C if held else SURFACE_C
     soon = f" after {found.minutes_to_limit:.0f} min" if found.minutes_to_limit else ""
     if found.skin_c > limit:
         cause = f"The closed case reaches {found.skin_c:.0f} °C{soon}; {limit:.0f} °C is the most that hands should hold."

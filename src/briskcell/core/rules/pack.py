@@ -8,6 +8,7 @@ from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.core.changes import altered, replaced
+from briskcell.core.fit import fit
 from briskcell.core.headroom import judged
 from briskcell.core.stores import current_limit_a
 from briskcell.model.plan import Plan
@@ -58,6 +59,8 @@ def _more_cells(assessed: Answers) -> Fix | None:
     least = max(pack.parallel + 1, math.ceil(pack.parallel * goal / found.hours))
     for parallel in range(least, min(least + 2, 13)):
         plan = replaced(assessed.plan, altered(pack, parallel=parallel))
+        if not _has_room(plan, pack, parallel):
+            return None
         hours = assessed.of(plan).runtime
         if hours and hours.hours and hours.hours >= goal:
             return Fix(f"{parallel} cells in parallel instead of {pack.parallel}", f"play {show(hours.hours, 'h')}.", plan)
@@ -93,6 +96,13 @@ def _gentler(plan: Plan, board: ChargeBoard, most: float) -> Fix:
     return Fix(words, "is what the cells take.", replaced(plan, altered(board, current_a=board.current_a.at(most))))
 
 
-def _one_more(plan: Plan, pack: Pack) -> Fix:
+def _has_room(plan: Plan, pack: Pack, parallel: int) -> bool:
+    """Whether the bay, where one is given, holds so many: a fix that does not fit would only trade one finding for another."""
+    return plan.bay is None or fit(pack.cell, pack.series * parallel, plan.bay).fits
+
+
+def _one_more(plan: Plan, pack: Pack) -> Fix | None:
+    if not _has_room(plan, pack, pack.parallel + 1):
+        return None
     words = f"{pack.parallel + 1} cells in parallel instead of {pack.parallel}"
     return Fix(words, "share the current.", replaced(plan, altered(pack, parallel=pack.parallel + 1)))

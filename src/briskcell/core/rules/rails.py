@@ -26,8 +26,8 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
     if (lost := assessed.collapse) is not None:
         soc, state = lost
         yield Finding("fails", assessed.plan.stores[0].id, f"At {soc:.0%} charge, all at {state}, the volts collapse: "
-                      "the path from the pack cannot carry what is asked.", 3.0,
-                      advice="Thicker wire, a stronger pack, or less draw at once.")  # fmt: skip
+                      "the path from the pack cannot carry what is asked.", 3.0, partial(_carried, assessed),
+                      "Thicker wire, a stronger pack, or less draw at once.")  # fmt: skip
     for h in assessed.headrooms:
         state = judged(h.spare, assessed.plan.brief.margins)
         if state == "holds" or h.kind == "cells":
@@ -40,6 +40,15 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
                      f"({show(h.demand_a, 'A')} of {show(h.limit_a, 'A')}).")  # fmt: skip
         yield Finding(state, h.element, cause, -h.spare, partial(_stronger, assessed, h),
                       "Choose a part with a higher rating.")  # fmt: skip
+
+
+def _carried(assessed: Answers) -> Fix | None:
+    """A stronger part in the place of one without spare, if with it the build no longer collapses."""
+    for weak in sorted(assessed.headrooms, key=lambda h: h.spare):
+        fix = _stronger(assessed, weak) if weak.spare < assessed.plan.brief.margins.close else None
+        if fix is not None and assessed.of(fix.plan).collapse is None:
+            return Fix(fix.words, f"carries it, and {fix.brings}", fix.plan)
+    return None
 
 
 def _stronger(assessed: Answers, weak: Headroom) -> Fix | None:

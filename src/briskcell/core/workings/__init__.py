@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from briskcell.core.assess import Assessment
 
-from . import case, power  # noqa: F401  each module registers its numbers
-from .registry import NUMBERS, Input, Mover, Working
+from . import case, parts, power  # noqa: F401  each module registers its numbers
+from .registry import NUMBERS, Input, Mover, Working, movers
 
-__all__ = ["NUMBERS", "Input", "Mover", "Working", "working"]
+__all__ = ["NUMBERS", "Input", "Mover", "Working", "value", "working"]
 
 
 def working(assessed: Assessment, key: str) -> Working | None:
@@ -26,5 +28,28 @@ def working(assessed: Assessment, key: str) -> Working | None:
         None where the build has no such number.
     """
     kind, _, rest = key.partition(":")
-    maker = NUMBERS.get(kind)
-    return maker(assessed, rest) if maker else None
+    known = NUMBERS.get(kind)
+    made = known.make(assessed, rest) if known else None
+    if known is None or made is None:
+        return None
+    return replace(made, movers=movers(assessed, lambda a: known.value(a, rest), relative=known.unit != "%"))
+
+
+def value(assessed: Assessment, key: str) -> tuple[float | None, str]:
+    """What a number is worth, and its unit.
+
+    Parameters
+    ----------
+    assessed : Assessment
+        The assessed plan.
+    key : str
+        A registered kind, and what it is of.
+
+    Returns
+    -------
+    tuple
+        None where the build has no such number, as where the part is gone.
+    """
+    kind, _, rest = key.partition(":")
+    known = NUMBERS[kind]
+    return known.value(assessed, rest), known.unit

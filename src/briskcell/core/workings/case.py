@@ -9,7 +9,7 @@ from briskcell.model.parts import Link
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
-from .registry import Input, Working, computed, figure, movers, number, wish
+from .registry import Input, Working, computed, figure, number, wish
 
 
 def _short(minutes: float) -> str:
@@ -20,7 +20,7 @@ def _set(symbol: str, name: str, shown: str, source: str = "set for this build")
     return Input(symbol=symbol, name=name, shown=shown, grade="the build", source=source)
 
 
-@number("reserve")
+@number("reserve", "V", lambda a, _: a.reserve.under_load_v if a.reserve else None)
 def reserve(assessed: Assessment, _rest: str) -> Working | None:
     found, shutdown = assessed.reserve, assessed.plan.shutdown
     if found is None:
@@ -38,11 +38,10 @@ def reserve(assessed: Assessment, _rest: str) -> Working | None:
             computed("soc", "State of charge then", found.warning_soc, "%", "energy left, read backwards"),
         ),
         source="Energy at the terminals in play, integrated over charge; the factor covers an aged cell",
-        movers=movers(assessed, lambda a: a.reserve.under_load_v if a.reserve else None),
     )
 
 
-@number("shelf")
+@number("shelf", "d", lambda a, of: next((a.shelves[k].days for k, s in enumerate(a.plan.stores) if s.id == of), None))
 def shelf(assessed: Assessment, store_id: str) -> Working | None:
     index = next((k for k, s in enumerate(assessed.plan.stores) if s.id == store_id), None)
     if index is None:
@@ -56,11 +55,10 @@ def shelf(assessed: Assessment, store_id: str) -> Working | None:
         formula="t = Q / (Σ I_off + I_self)",
         inputs=(*who, computed("I self", "Self-discharge", life.self_discharge_a, "A", "share a month of the chemistry")),
         source="T. B. Reddy (ed.), Linden's Handbook of Batteries, 4th ed., 2011, for self-discharge",
-        movers=movers(assessed, lambda a: a.shelves[index].days),
     )
 
 
-@number("heat")
+@number("heat", "°C", lambda a, _: a.heat.skin_c if a.plan.stores else None)
 def heat(assessed: Assessment, _rest: str) -> Working:
     found, case = assessed.heat, assessed.plan.case
     size = f"{case.length_mm:.0f} × {case.width_mm:.0f} × {case.depth_mm:.0f} mm"
@@ -90,11 +88,10 @@ def heat(assessed: Assessment, _rest: str) -> Working:
             wish("T room", "Warmest room", f"{assessed.plan.brief.room_c:.0f} °C"),
         ),
         source="F. P. Incropera et al., Fundamentals of Heat and Mass Transfer, 7th ed., 2011; limit by IEC 62368-1:2018",
-        movers=movers(assessed, lambda a: a.heat.rise_k),
     )
 
 
-@number("wiring")
+@number("wiring", "V", lambda a, of: next((c.drop_v for c in a.links if c.link.id == of), None))
 def wiring(assessed: Assessment, link_id: str) -> Working | None:
     check = next((c for c in assessed.links if c.link.id == link_id), None)
     if check is None:
@@ -117,11 +114,10 @@ def wiring(assessed: Assessment, link_id: str) -> Working | None:
         formula="V = I · ρ(T)·L·n/A",
         inputs=tuple(inputs),
         source="IEC 60028:1925 for copper; IEC 60364-5-52 for bundles; IPC-2221B for traces",
-        movers=movers(assessed, lambda a: next(c.drop_v for c in a.links if c.link.id == link_id)),
     )
 
 
-@number("fuse")
+@number("fuse", "A", lambda a, of: next((c.peak_a for c in a.fuses if c.fuse.id == of), None))
 def fuse(assessed: Assessment, fuse_id: str) -> Working | None:
     check = next((c for c in assessed.fuses if c.fuse.id == fuse_id), None)
     if check is None or check.fuse.rating_a is None:
@@ -140,11 +136,10 @@ def fuse(assessed: Assessment, fuse_id: str) -> Working | None:
         formula="I_peak ≤ I_hold(T), t_open(I_fault) < t_melt / 2",
         inputs=tuple(inputs),
         source="IEC 60127-2:2014; E. R. Stauffacher, General Electric Review 31(6), 1928",
-        movers=movers(assessed, lambda a: next(c.peak_a for c in a.fuses if c.fuse.id == fuse_id)),
     )
 
 
-@number("fit")
+@number("fit", "mm", lambda a, of: next((f.spare_mm for p, f in zip(a.plan.packs, a.fits, strict=False) if p.id == of), None))
 def fits(assessed: Assessment, pack_id: str) -> Working | None:
     pack, bay = assessed.plan.by_id.get(pack_id), assessed.plan.bay
     if not isinstance(pack, Pack) or bay is None:
@@ -162,5 +157,4 @@ def fits(assessed: Assessment, pack_id: str) -> Working | None:
             _set("plug", "Room for the plug", f"{bay.plug_room_mm:.0f} mm"),
         ),
         source="Measures as given; pouches swell by 8 to 10 % of their thickness",
-        movers=(),
     )

@@ -10,12 +10,12 @@ from briskcell.model.plan import Store
 from briskcell.model.stores import Capacitor, Pack
 from briskcell.model.units import show
 
-from .registry import Input, Working, computed, figure, movers, number, wish
+from .registry import Input, Working, computed, figure, number, wish
 
 
-@number("draw")
+@number("draw", "W", lambda a, _: a.draw.mean_w)
 def draw(assessed: Assessment, _rest: str) -> Working:
-    profile = assessed.plan.profile
+    profile = assessed.plan.use
     rows = [
         Input(symbol="P", name=f"{d.load.name}, mean", shown=show(d.mean_w, "W"), grade=d.worst_grade,
               source=d.load.draw.play.source)
@@ -29,11 +29,10 @@ def draw(assessed: Assessment, _rest: str) -> Working:
         formula="P = Σ parts (rest·P_rest + play·P_play + peak·P_peak)",
         inputs=(wish("shares", "Use profile", shares), *rows),
         source="definition; volts at half charge from the solved tree",
-        movers=movers(assessed, lambda a: a.draw.mean_w),
     )
 
 
-@number("runtime")
+@number("runtime", "h", lambda a, _: a.runtime.hours if a.runtime else None)
 def runtime(assessed: Assessment, _rest: str) -> Working | None:
     found, spread = assessed.runtime, assessed.runtime_range
     if found is None or found.hours is None or spread is None or assessed.pack_index is None:
@@ -52,7 +51,6 @@ def runtime(assessed: Assessment, _rest: str) -> Working | None:
             computed("E left", "Energy stranded by the stop", found.stranded_wh, "Wh", "same integral, from the stop to cut-off"),
         ),
         source="Shirmohammadi et al., IEEE Trans. Power Systems 3(2), 1988, for the tree; range by JCGM 100:2008, 5.1",
-        movers=movers(assessed, lambda a: a.runtime.hours if a.runtime else None),
     )  # fmt: skip
 
 
@@ -70,7 +68,7 @@ def _held(store: Store) -> tuple[Input, ...]:
     )
 
 
-@number("energy")
+@number("energy", "Wh", lambda a, _: a.runtimes[a.pack_index or 0].energy_wh if a.plan.stores else None)
 def energy(assessed: Assessment, _rest: str) -> Working | None:
     if not assessed.plan.stores:
         return None
@@ -86,7 +84,6 @@ def energy(assessed: Assessment, _rest: str) -> Working | None:
             formula="E = ½·C·V²" if isinstance(store, Capacitor) else "E = E_cells · efficiency",
             inputs=_held(store),
             source="B. E. Conway, Electrochemical Supercapacitors, 1999; the bank's own sheet",
-            movers=(),
         )
     pack = store
     return Working(
@@ -103,19 +100,15 @@ def energy(assessed: Assessment, _rest: str) -> Working | None:
                   source=pack.cell.resistance_ohm.source),
         ),
         source="G. L. Plett, Battery Management Systems, vol. I, 2015, ch. 2",
-        movers=movers(assessed, lambda a: a.runtimes[index].energy_wh),
     )  # fmt: skip
 
 
-@number("charge")
+@number("charge", "h", lambda a, of: next((c.off.hours for c in a.charges if c.board.id == of), None))
 def charge(assessed: Assessment, board_id: str) -> Working | None:
     found = next((c for c in assessed.charges if c.board.id == board_id), None)
     if found is None:
         return None
     board, supply = found.board, found.supply
-
-    def hours(a: Assessment) -> float | None:
-        return next((c.off.hours for c in a.charges if c.board.id == board_id), None)
 
     return Working(
         title=f"Charge by {board.name}",
@@ -131,11 +124,15 @@ def charge(assessed: Assessment, board_id: str) -> Working | None:
             figure("R cable", "Loop resistance of the cable", supply.cable_ohm, "Ω"),
         ),
         source="G. L. Plett, Battery Management Systems, vol. I, 2015, ch. 7",
-        movers=movers(assessed, hours),
     )
 
 
-@number("headroom")
+def _spare(assessed: Assessment, rest: str) -> float | None:
+    element, _, kind = rest.partition(":")
+    return next((h.spare for h in assessed.headrooms if h.element == element and kind in ("", h.kind)), None)
+
+
+@number("headroom", "%", _spare)
 def headroom(assessed: Assessment, rest: str) -> Working | None:
     element, _, kind = rest.partition(":")
     found = next((h for h in assessed.headrooms if h.element == element and kind in ("", h.kind)), None)
@@ -157,9 +154,6 @@ def headroom(assessed: Assessment, rest: str) -> Working | None:
         elif part.kind == "buck":
             formula += ", I max = I_switch − ΔI/2"
 
-    def spare(a: Assessment) -> float | None:
-        return next((h.spare for h in a.headrooms if h.element == element and h.kind == found.kind), None)
-
     return Working(
         title=f"Spare of {found.name}",
         shown=show(found.spare, "%"),
@@ -167,11 +161,19 @@ def headroom(assessed: Assessment, rest: str) -> Working | None:
         formula=formula,
         inputs=tuple(inputs),
         source="TI SLVA372D (boost), TI SLVA477B (buck); ratings as stated",
-        movers=movers(assessed, spare, relative=False),
     )
 
 
-@number("voltage")
+def _lowest(assessed: Assessment, element: str) -> float | None:
+    """Least volts at an element, from a full pack to its end."""
+    op = assessed.op
+    if element not in op.network.position:
+        return None
+    reach = op.soc >= assessed.end_soc - 1e-9
+    return float(op.flow.element_v[..., op.network.position[element]][:, reach].min())
+
+
+@number("voltage", "V", _lowest)
 def voltage(assessed: Assessment, element: str) -> Working | None:
     op = assessed.op
     if element not in op.network.position:
@@ -192,9 +194,6 @@ def voltage(assessed: Assessment, element: str) -> Working | None:
             ohm = float(op.network.fixed_ohm[op.network.branches.index(feeder)])
             inputs.append(computed("R", at.name, ohm, "Ω", "length, section, copper at its temperature"))
 
-    def lowest(a: Assessment) -> float | None:
-        return float(a.op.flow.element_v[..., a.op.network.position[element]][:, reach].min())
-
     return Working(
         title=f"Volts at {assessed.plan.by_id[element].name}",
         shown=f"{show(float(volts[:, reach].min()), 'V')} at the worst moment",
@@ -202,5 +201,14 @@ def voltage(assessed: Assessment, element: str) -> Working | None:
         formula="V = V_source − Σ R·I along the path, with I = P/V of constant-power parts",
         inputs=tuple(inputs),
         source="Shirmohammadi et al., IEEE Trans. Power Systems 3(2), 1988",
-        movers=movers(assessed, lowest),
     )
+
+
+def _limited(assessed: Assessment, rest: str) -> tuple[float, float] | tuple[None, None]:
+    element, _, kind = rest.partition(":")
+    found = next((h for h in assessed.headrooms if h.element == element and kind in ("", h.kind)), None)
+    return (found.demand_a, found.limit_a) if found else (None, None)
+
+
+number("asked", "A", lambda a, rest: _limited(a, rest)[0])(headroom)
+number("limit", "A", lambda a, rest: _limited(a, rest)[1])(headroom)

@@ -44,7 +44,7 @@ class Working:
     formula: str
     inputs: tuple[Input, ...]
     source: str
-    movers: tuple[Mover, ...]
+    movers: tuple[Mover, ...] = ()
 
 
 def figure(symbol: str, name: str, figure: Figure, unit: str) -> Input:
@@ -60,14 +60,26 @@ def wish(symbol: str, name: str, shown: str) -> Input:
 
 
 Maker = Callable[[Assessment, str], Working | None]
-NUMBERS: dict[str, Maker] = {}
+Value = Callable[[Assessment, str], float | None]
 
 
-def number(kind: str) -> Callable[[Maker], Maker]:
-    """Register the maker of one kind of number's working; what follows a colon in the key is handed to it."""
+@dataclass(frozen=True, slots=True)
+class Number:
+    """One kind of number: its unit, what it is worth in an assessment, and the maker of its working."""
+
+    unit: str
+    value: Value
+    make: Maker
+
+
+NUMBERS: dict[str, Number] = {}
+
+
+def number(kind: str, unit: str, value: Value) -> Callable[[Maker], Maker]:
+    """Register one kind of number; what follows a colon in its key says of which part it is, and is handed on."""
 
     def register(maker: Maker) -> Maker:
-        NUMBERS[kind] = maker
+        NUMBERS[kind] = Number(unit, value, maker)
         return maker
 
     return register
