@@ -33,7 +33,13 @@ def sanderling() -> Plan:
                 Rail(id="rail-33", name="3.3 V rail", fed_by="linear"),
                 *load_with_wire("radio-bt", "radio", "rail-33", 28, 0.05),
             ],
-            brief={"hours": 8.0, "charge_hours": 7.0, "thickness_mm": 30.0, "room_c": 30.0},
+            brief={"hours": 8.0, "charge_hours": 7.0, "thickness_mm": 30.0, "room_c": 30.0, "mass_g": 400, "budget": 120},
+            bay={
+                "length_mm": 86,
+                "width_mm": 72,
+                "depth_mm": 24,
+                "keep_outs": [{"length_mm": 86, "width_mm": 3, "depth_mm": 24, "x_mm": 0, "y_mm": 69, "z_mm": 0}],
+            },
         )
     )
 
@@ -59,7 +65,8 @@ def oystercatcher() -> Plan:
             *load_with_wire("controls-wireless", "controls", "rail-5", 30, 0.25),
             *load_with_wire("lamp-strip", "lamps", "rail-5", 30, 0.3),
         ],
-        brief={"hours": 3.0, "charge_hours": 4.0, "thickness_mm": 28.0, "room_c": 32.0},
+        brief={"hours": 3.0, "charge_hours": 4.0, "thickness_mm": 28.0, "room_c": 32.0, "budget": 60},
+        bay={"length_mm": 76, "width_mm": 36, "depth_mm": 22},
     )
 
 
@@ -89,6 +96,7 @@ def curlew() -> Plan:
             brief={"hours": 3.0, "charge_hours": 11.0, "thickness_mm": 36.0, "room_c": 28.0, "play_while_charging": False},
             profile={"rest": 0.1, "play": 0.82, "peak": 0.08},
             case={"length_mm": 215, "width_mm": 120, "depth_mm": 36, "vents": True, "fan": True, "mass_g": 720},
+            bay={"length_mm": 90, "width_mm": 96, "depth_mm": 26, "holder_mm": 2.0},
         )
     )
 

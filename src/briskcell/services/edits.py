@@ -9,20 +9,14 @@ from typing import Any, get_args
 from pydantic import BaseModel, ValidationError
 
 from briskcell.core.assess import Assessment
-from briskcell.core.changes import altered, remade, replaced
-from briskcell.library import catalogue
+from briskcell.core.changes import remade
 from briskcell.model.errors import FigureError, PlanError
-from briskcell.model.figure import GRADES, Figure
-from briskcell.model.parts import Converter, Link, Load, Part
+from briskcell.model.figure import GRADES, Figure, bounds, read_figure
+from briskcell.model.parts import Part
 from briskcell.model.plan import PART_LISTS, Plan, Profile
-from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
 from briskcell.model.units import Unit, read, typed
 
 from .names import NAMES
-
-KIND_OF: dict[type[Part], str] = {
-    Load: "loads", Converter: "converters", Link: "links", ChargeBoard: "chargers", Supply: "supplies", Pack: "cells",
-}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +57,7 @@ def value_at(plan: Plan, path: str) -> tuple[Any, Unit | None]:
     unit: Unit | None = None
     for step in path.split("/"):
         if isinstance(at, tuple):
-            at = next((part for part in at if part.id == step), None)
+            at = _item(at, step)
         elif isinstance(at, BaseModel) and step in type(at).model_fields:
             unit = unit_of(type(at), step) or (unit if isinstance(at, Figure) else None)
             at = getattr(at, step)
@@ -74,6 +68,11 @@ def value_at(plan: Plan, path: str) -> tuple[Any, Unit | None]:
     if at is None and unit is None:
         raise FigureError(path, f"The build has nothing under “{path}”.", fix="Reload the page.")
     return at, unit
+
+
+def _item(items: tuple[Any, ...], step: str) -> Any:
+    """One of a list: by its id, or by its number where the items have none."""
+    return next((item for k, item in enumerate(items) if step == getattr(item, "id", str(k))), None)
 
 
 def set_value(plan: Plan, path: str, text: str) -> Edit:
@@ -88,17 +87,24 @@ def set_value(plan: Plan, path: str, text: str) -> Edit:
     """
     old, unit = value_at(plan, path)
     try:
-        new = _parse(old, unit, text, path)
-        if path.startswith("profile/"):
-            changed = remade(plan, {"profile": _shared(plan.profile, path.split("/")[1], new)})
+        steps = path.split("/")
+        if isinstance(old, Profile):
+            new: Any = _three_shares(text, path)
+        elif isinstance(within := value_at(plan, "/".join(steps[:-1]))[0] if len(steps) > 1 else None, Profile):
+            new, steps = _shared(within, steps[-1], _parse(old, unit, text, path)), steps[:-1]
+        elif not text.strip() and _may_be_empty(plan, steps):
+            new = None
+        elif steps[-1] == "awg" and re.search(r"mm[2²]\s*$", text):
+            new, steps = read(text, "mm²", path), [*steps[:-1], "section_mm2"]
         else:
-            changed = _with(plan, path.split("/"), new)
+            new = _parse(old, unit, text, path)
+        changed = _with(plan, steps, new)
     except ValidationError as error:
-        raise _told(error, path) from error
+        raise told(error, path) from error
     return Edit(changed, f"{label(plan, path)}: {_shown(old, unit)} to {_shown(value_at(changed, path)[0], unit)}")
 
 
-def _told(error: ValidationError, field: str = "") -> FigureError:
+def told(error: ValidationError, field: str = "") -> FigureError:
     """The first problem of a document, as an error beside a field: the one named, else the problem's own."""
     problem = PlanError.from_validation(error).problems[0]
     return FigureError(field or problem.field, problem.message, fix=problem.fix)
@@ -108,10 +114,14 @@ def label(plan: Plan, path: str) -> str:
     """A path in words."""
     steps = path.split("/")
     if len(steps) > 1 and steps[0] in PART_LISTS and steps[1] in plan.by_id:
+        if steps[2:3] == ["settings"] and len(steps) == 5 and steps[4] == "position":
+            return f"{plan.by_id[steps[1]].name}, {value_at(plan, '/'.join(steps[:4]))[0].name.lower()}"
         words = [_word(s) for s in steps[2:] if s not in ("cell", "loss", "protection", "window", "likely")]
         return f"{plan.by_id[steps[1]].name}, {' '.join(words).lower()}".rstrip(", ")
+    if steps[0] == "games" and len(steps) > 1 and (game := _item(plan.games, steps[1])):
+        return f"{game.name}, {_word(steps[-1]).lower()}"
     if steps[0] == "profile":
-        return f"share of the time {_word(steps[-1])}"
+        return f"share of the time {_word(steps[-1])}" if len(steps) > 1 else "use profile"
     return _word(steps[-1])
 
 
@@ -124,22 +134,18 @@ def _shown(value: Any, unit: Unit | None) -> str:
         value = value.likely
     if unit is not None and isinstance(value, (int, float)):
         return f"{value:.0%}" if unit.symbol == "" else typed(float(value), unit.symbol)
+    if isinstance(value, Profile):
+        return f"{value.rest:.0%} / {value.play:.0%} / {value.peak:.0%}"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
     return "nothing" if value is None else str(value)
 
 
 def _parse(old: Any, unit: Unit | None, text: str, path: str) -> Any:
     if unit is None:
         return text.strip()
-    parts = [p for p in re.split(r"\s*(?:\.\.+|–|—)\s*", text.strip()) if p]
-    figure = isinstance(old, Figure) or (old is None and len(parts) > 1)
-    if figure and len(parts) in (2, 3):
-        suffix = re.sub(r"^[\d.,+\-−\s]*", "", parts[-1])
-        numbers = [read(p if re.search(r"[^\d.,+\-−\s]", p) else f"{p} {suffix}", unit.symbol, path) for p in parts]
-        low, high = numbers[0], numbers[-1]
-        likely = numbers[1] if len(numbers) == 3 else (low + high) / 2
-        return Figure(low=low, likely=likely, high=high, grade="guessed", source="typed by the builder")
-    if not text.strip() and old is not None and path.endswith("measured_ah"):
-        return None
+    if (isinstance(old, Figure) or old is None) and len(bounds(text)) > 1:
+        return read_figure(text, unit.symbol, path)
     number = read(text, unit.symbol, path)
     try:
         unit.check(number)
@@ -155,13 +161,28 @@ def _within(figure: Figure, unit: Unit) -> Figure:
     return figure.model_copy(update={"low": low, "high": high})
 
 
-def _shared(profile: Profile, state: str, share: float) -> dict[str, float]:
+def _may_be_empty(plan: Plan, steps: list[str]) -> bool:
+    """Whether a field may hold nothing, and is not one of those that only a whole part may lack."""
+    parent = value_at(plan, "/".join(steps[:-1]))[0] if len(steps) > 1 else plan
+    info = type(parent).model_fields.get(steps[-1])
+    return info is not None and type(None) in get_args(info.annotation)
+
+
+def _three_shares(text: str, path: str) -> Profile:
+    """A profile as typed or dragged: ``10 / 85 / 5``."""
+    shares = [read(f"{p} %" if re.fullmatch(r"[\d.,\s]+", p) else p, "", path) for p in text.split("/")]
+    if len(shares) != 3 or not 0.99 < sum(shares) < 1.01 or min(shares) < 0:
+        raise FigureError(path, "These are not three shares that make up the whole.", fix="Type them like 10 / 85 / 5.")
+    return Profile(rest=shares[0], play=shares[1], peak=max(1.0 - shares[0] - shares[1], 0.0))
+
+
+def _shared(profile: Profile, state: str, share: float) -> Profile:
     """A profile with one share set, the others sharing the rest as before."""
     shares = profile.model_dump()
     others = {k: v for k, v in shares.items() if k != state}
     total = sum(others.values())
     left = 1.0 - share
-    return {state: share} | {k: left * (v / total if total else 0.5) for k, v in others.items()}
+    return Profile.model_validate({state: share} | {k: left * (v / total if total else 0.5) for k, v in others.items()})
 
 
 def _with(at: Any, steps: list[str], value: Any) -> Any:
@@ -169,9 +190,12 @@ def _with(at: Any, steps: list[str], value: Any) -> Any:
         return value
     step, rest = steps[0], steps[1:]
     if isinstance(at, tuple):
-        return tuple(_with(part, rest, value) if part.id == step else part for part in at)
+        chosen = _item(at, step)
+        return tuple(_with(part, rest, value) if part is chosen else part for part in at)
     fields = {name: getattr(at, name) for name in type(at).model_fields}
-    return type(at).model_validate(fields | {step: _with(fields[step], rest, value)})
+    other = {"awg": "section_mm2", "section_mm2": "awg"}.get(step)  # a conductor has one of the two
+    either = {other: None} if other in fields and value is not None else {}
+    return type(at).model_validate(fields | either | {step: _with(fields[step], rest, value)})
 
 
 def set_grade(plan: Plan, path: str, grade: str, source: str) -> Edit:
@@ -185,58 +209,6 @@ def set_grade(plan: Plan, path: str, grade: str, source: str) -> Edit:
     return Edit(_with(plan, path.split("/"), new), f"{label(plan, path)}: now {GRADES[grade]}")
 
 
-def add_load(plan: Plan, key: str, fed_by: str) -> Edit:
-    """Add a load of a library class, with a wire of its own, where it hangs."""
-    found = catalogue().find(key)
-    if found.kind != "loads":
-        raise FigureError("part_class", f"{found.name} draws nothing by itself.", fix="Choose a part that draws current.")
-    part_id = free_id(plan, key)
-    wire_id = free_id(plan, f"w-{part_id}")
-    load = catalogue().part(key, id=part_id, fed_by=wire_id)
-    wire = Link(id=wire_id, name=f"Wire to {load.name[:60]}", kind="wire", fed_by=fed_by, awg=26, length_m=0.15)
-    return Edit(_checked(plan, {"links": (*plan.links, wire), "loads": (*plan.loads, load)}), f"{load.name} added")
-
-
-def free_id(plan: Plan, wanted: str) -> str:
-    """The id itself, or with the first free number."""
-    base = wanted[:40]
-    return next(i for n in range(1, 1000) if (i := base if n == 1 else f"{base}-{n}") not in plan.by_id)
-
-
-def remove(plan: Plan, part_id: str) -> Edit:
-    """Remove a load and the wire that served it alone."""
-    part = plan.by_id.get(part_id)
-    if not isinstance(part, Load):
-        raise FigureError("id", "Only a part that draws current can be removed here.", fix="Swap it for another class instead.")
-    gone = {part_id}
-    feeder = plan.by_id[part.fed_by]
-    while isinstance(feeder, Link) and feeder.kind == "wire" and len(plan.fed[feeder.id]) == 1:
-        gone.add(feeder.id)
-        feeder = plan.by_id[feeder.fed_by]
-    update = {name: tuple(p for p in getattr(plan, name) if p.id not in gone) for name in ("links", "loads")}
-    return Edit(_checked(plan, update), f"{part.name} removed")
-
-
-def swap(plan: Plan, part_id: str, key: str) -> Edit:
-    """Put another class in a part's place; where it hangs stays, and a pack keeps its cells' count."""
-    part, found = plan.by_id.get(part_id), catalogue().find(key)
-    if part is None:
-        raise FigureError("id", f"The build has no part “{part_id}”.", fix="Reload the page.")
-    new: Part
-    try:
-        if isinstance(part, Pack) and found.kind == "cells":
-            assert isinstance(found.part, Cell)
-            new = altered(part, cell=found.part)
-        elif KIND_OF.get(type(part)) == found.kind:
-            keep = {n: getattr(part, n) for n in ("id", "fed_by", "charges", "supply") if n in type(part).model_fields}
-            new = catalogue().part(key, **keep)
-        else:
-            raise FigureError("part_class", f"{found.name} cannot stand for {part.name}.", fix="Choose a part of the same kind.")
-        return Edit(replaced(plan, new), f"{found.name} in place of {part.cell.name if isinstance(part, Pack) else part.name}")
-    except ValidationError as error:
-        raise _told(error, "part_class") from error
-
-
 def try_fix(assessed: Assessment, key: str) -> Edit:
     """Apply the fix of a finding."""
     for finding in assessed.findings:
@@ -245,17 +217,11 @@ def try_fix(assessed: Assessment, key: str) -> Edit:
     raise FigureError("fix", "This fix is no longer needed.", fix="Look at the verdict again.")
 
 
-def feeders(plan: Plan) -> list[Part]:
-    """Where a load can hang: rails, and packs and converters without a rail of their own."""
-    railed = {r.fed_by for r in plan.rails}
-    return [p for p in plan.parts() if p in plan.rails or (isinstance(p, (Pack, Converter)) and p.id not in railed)]
-
-
-def _checked(plan: Plan, update: dict[str, Any]) -> Plan:
+def checked(plan: Plan, update: dict[str, Any]) -> Plan:
     try:
         return remade(plan, update)
     except ValidationError as error:
-        raise _told(error) from error
+        raise told(error) from error
 
 
 def differences(old: Plan, new: Plan) -> list[tuple[str, str, str]]:
@@ -290,8 +256,3 @@ def differences(old: Plan, new: Plan) -> list[tuple[str, str, str]]:
 
     walk([], old, new, None)
     return out
-
-
-__all__ = [
-    "Edit", "add_load", "differences", "feeders", "remove", "set_grade", "set_value", "swap", "try_fix", "value_at",
-]  # fmt: skip

@@ -17,7 +17,7 @@ from briskcell.store import BuildRow, Stale, Store, StoredRevision
 
 from .compose import Wish, draft
 from .demo import demo_plans, sanderling
-from .edits import Edit
+from .edits import Edit, checked
 
 KEPT = 64
 
@@ -64,6 +64,10 @@ class Workshop:
         """A build as it is now."""
         return self._opened(self.store.head(build_id))
 
+    def at(self, build_id: int, revision_id: int) -> Opened:
+        """A build as it was at one revision."""
+        return self._opened(self.store.revision(build_id, revision_id))
+
     def change(self, build_id: int, base_id: int, edit: Callable[[Assessment], Edit]) -> Opened | Conflict:
         """Apply an edit to the revision it was made on, and save it.
 
@@ -85,6 +89,18 @@ class Workshop:
         """Make a kept revision the build's newest state."""
         wanted = plan_of(self.store.revision(build_id, revision_id).document)
         return self.change(build_id, base_id, lambda _: Edit(wanted, "The other change taken in its place"))
+
+    def restore(self, build_id: int, base_id: int, revision_id: int) -> Opened | Conflict:
+        """Go back to any point of the history, as a new change: nothing that came after it is lost."""
+        old = self.store.revision(build_id, revision_id)
+        words = f"Back to “{old.name or old.words}”"
+        return self.change(build_id, base_id, lambda _: Edit(plan_of(old.document), words))
+
+    def variant(self, build_id: int, revision_id: int, name: str) -> int:
+        """A new build that starts from a point of this one's history."""
+        old = self.at(build_id, revision_id)
+        words = f"Variant of {old.plan.name}, from “{old.revision.name or old.revision.words}”"
+        return self.store.create(document_of(checked(old.plan, {"name": name})), words)
 
     def step(self, build_id: int, base_id: int, *, back: bool) -> Opened:
         """Undo or redo."""

@@ -2,6 +2,6 @@
 
 from __future__ import annotations
 
-from .builds import BuildRow, Stale, Store, StoredRevision, UnknownBuildError
+from .builds import BuildRow, HistoryRow, Stale, Store, StoredRevision, UnknownBuildError
 
-__all__ = ["BuildRow", "Stale", "Store", "StoredRevision", "UnknownBuildError"]
+__all__ = ["BuildRow", "HistoryRow", "Stale", "Store", "StoredRevision", "UnknownBuildError"]

@@ -32,6 +32,7 @@ class StoredRevision:
     redoes: str | None = None
     changes: int = 0
     baseline_id: int | None = None
+    name: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,6 +43,19 @@ class BuildRow:
     head_id: int
     changed_at: datetime
     document: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HistoryRow:
+    """One revision in the history; ``on_line`` where it lies on the way to the newest, ``head`` where the build stands."""
+
+    id: int
+    parent_id: int | None
+    words: str
+    name: str | None
+    created_at: datetime
+    on_line: bool
+    head: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +106,28 @@ class Store:
         """A build as it was or would have been."""
         with Session(self._reader) as session:
             return self._stored(session, _build(session, build_id), revision_id)
+
+    def history(self, build_id: int, most: int = 400) -> list[HistoryRow]:
+        """The revisions of a build, newest first."""
+        with Session(self._reader) as session:
+            build = _build(session, build_id)
+            columns = Revision.id, Revision.parent_id, Revision.words, Revision.name, Revision.created_at
+            found = session.execute(select(*columns).where(Revision.build_id == build.id).order_by(Revision.id.desc())).all()
+            parents = {r.id: r.parent_id for r in found}
+            line, at = set(), build.tip_id
+            while at is not None:
+                line.add(at)
+                at = parents[at]
+            return [
+                HistoryRow(id=r.id, parent_id=r.parent_id, words=r.words, name=r.name, created_at=r.created_at,
+                           on_line=r.id in line, head=r.id == build.head_id)
+                for r in found[:most]
+            ]  # fmt: skip
+
+    def name(self, build_id: int, revision_id: int, name: str) -> None:
+        """Give a revision a name, or take it away with an empty one."""
+        with Session(self._writer) as session, session.begin():
+            _revision(session, _build(session, build_id), revision_id).name = name[:120] or None
 
     def save(self, build_id: int, base_id: int, document: dict[str, Any], words: str) -> StoredRevision | Stale:
         """Save a change that started from ``base_id``. From the head it becomes the head; else it is only kept."""
@@ -165,6 +201,7 @@ class Store:
             redoes=session.get_one(Revision, after).words if after else None,
             changes=session.scalar(count) or 0,
             baseline_id=build.baseline_id,
+            name=r.name,
         )
 
 

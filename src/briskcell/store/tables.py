@@ -32,4 +32,5 @@ class Revision(Base):
     parent_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id"))
     created_at: Mapped[datetime] = mapped_column(DateTime)
     words: Mapped[str] = mapped_column(String(400))
+    name: Mapped[str | None] = mapped_column(String(120))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
