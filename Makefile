@@ -52,7 +52,7 @@ bench: $(VENV)/ready-dev
 
 assets:
 	cd assets && npm ci --silent
-	cp assets/node_modules/htmx.org/dist/htmx.min.js assets/node_modules/uplot/dist/uPlot.iife.min.js assets/node_modules/uplot/dist/uPlot.min.css src/briskcell/web/static/vendor/
+	cp assets/node_modules/fuse.js/dist/fuse.min.mjs assets/node_modules/htmx.org/dist/htmx.min.js assets/node_modules/uplot/dist/uPlot.iife.min.js assets/node_modules/uplot/dist/uPlot.min.css src/briskcell/web/static/vendor/
 	cp assets/node_modules/axe-core/axe.min.js tests/vendor/
 	cd assets && npx @tailwindcss/cli -i app.css -o ../src/briskcell/web/static/build/app.css --minify
 	$(PYTHON) -m venv assets/.venv && assets/.venv/bin/pip install --quiet fonttools brotli

@@ -18,7 +18,8 @@ from briskcell.model.figure import Figure
 from briskcell.model.plan import plan_of
 from briskcell.model.units import read, show, typed
 from briskcell.services.demo import demo_plans
-from briskcell.services.edits import differences, set_value, swap
+from briskcell.services.edits import differences, set_value
+from briskcell.services.parts import swap
 
 UNITS = pint.UnitRegistry()
 

@@ -12,7 +12,7 @@ from briskcell.model.parts import Load
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.model.units import typed
-from briskcell.services import edits
+from briskcell.services import edits, parts
 from briskcell.services.compose import Wish, draft
 from briskcell.services.demo import demo_plans, sanderling
 from briskcell.web.presenters.slip import slip_of
@@ -40,9 +40,9 @@ def test_every_field_of_every_slip_takes_back_what_it_shows(plan: Plan) -> None:
 @pytest.mark.parametrize("plan", PLANS, ids=lambda p: p.name)
 def test_every_class_of_its_kind_can_stand_in_a_parts_place(plan: Plan) -> None:
     for part in plan.parts():
-        kind = "cells" if isinstance(part, Pack) else edits.KIND_OF.get(type(part))
+        kind = "cells" if isinstance(part, Pack) else parts.KIND_OF.get(type(part))
         for c in catalogue().of_kind(kind) if kind else ():
-            changed = edits.swap(plan, part.id, c.key).plan
+            changed = parts.swap(plan, part.id, c.key).plan
             assert {p.id for p in changed.parts()} == {p.id for p in plan.parts()}
             assert edits.differences(changed, changed) == []
             new = changed.by_id[part.id]
@@ -51,17 +51,17 @@ def test_every_class_of_its_kind_can_stand_in_a_parts_place(plan: Plan) -> None:
 
 def test_every_load_class_can_hang_on_every_feeder_and_be_taken_off_again() -> None:
     plan = sanderling()
-    for feeder in edits.feeders(plan):
+    for feeder in parts.feeders(plan):
         for c in catalogue().of_kind("loads"):
-            added = edits.add_load(plan, c.key, feeder.id).plan
+            added = parts.add_load(plan, c.key, feeder.id).plan
             new = next(p for p in added.loads if p.id not in plan.by_id)
             assert assess(added).draw.mean_w >= 0
-            assert edits.remove(added, new.id).plan == plan
+            assert parts.remove(added, new.id).plan == plan
 
 
 def test_a_wire_that_serves_others_stays_when_one_load_goes() -> None:
-    plan = edits.add_load(sanderling(), "light", "w-screen").plan
-    gone = edits.remove(plan, "screen").plan
+    plan = parts.add_load(sanderling(), "light", "w-screen").plan
+    gone = parts.remove(plan, "screen").plan
     assert "screen" not in gone.by_id
     assert "w-screen" in gone.by_id
 

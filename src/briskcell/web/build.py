@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from dataclasses import replace
 
-from flask import Blueprint, Response, abort, make_response, request
+from flask import Blueprint, Response, abort, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response as BaseResponse
 
 from briskcell.core.assess import Assessment
 from briskcell.formats.plan_json import write_plan
 from briskcell.services import edits
 from briskcell.services.edits import Edit
+from briskcell.services.schools import schools, take_school
 from briskcell.services.workshop import Conflict, Opened
 
-from .htmx import page_or_partial
-from .presenters.frame import STATIONS, frame_of
+from .htmx import download, page_or_partial
+from .presenters.frame import STATIONS, figures_of, frame_of
+from .presenters.river import map_document
 from .shelf import workshop
+from .units import plain
 from .view import View, view_of
 
 bp = Blueprint("build", __name__, url_prefix="/builds/<int:build_id>")
@@ -48,7 +53,8 @@ def _base() -> int:
     return base if base is not None else abort(400)
 
 
-def _change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
+def change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
+    """Make an edit on the revision that the page stands on, and show what came of it."""
     return _render(workshop().change(build_id, _base(), edit), view_of(request.form))
 
 
@@ -56,42 +62,26 @@ def _change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
 def edit(build_id: int) -> Response:
     """Set one field to what was typed."""
     path, value = request.form.get("path", ""), request.form.get("value", "")[:400]
-    return _change(build_id, lambda a: edits.set_value(a.plan, path, value))
+
+    def made(assessed: Assessment) -> Edit:
+        unit = edits.value_at(assessed.plan, path)[1]
+        return edits.set_value(assessed.plan, path, plain(value, unit.symbol) if unit else value)
+
+    return change(build_id, made)
 
 
 @bp.post("/grade")
 def grade(build_id: int) -> Response:
     """Say how a figure is known."""
     form = request.form
-    return _change(build_id, lambda a: edits.set_grade(a.plan, form.get("path", ""), form.get("grade", ""), form.get("source", "")))
-
-
-@bp.post("/add")
-def add(build_id: int) -> Response:
-    """Add a part of a library class."""
-    form = request.form
-    return _change(build_id, lambda a: edits.add_load(a.plan, form.get("part_class", ""), form.get("fed_by", "")))
-
-
-@bp.post("/remove-part")
-def remove_part(build_id: int) -> Response:
-    """Remove a part."""
-    part = request.form.get("part", "")
-    return _change(build_id, lambda a: edits.remove(a.plan, part))
-
-
-@bp.post("/swap")
-def swap(build_id: int) -> Response:
-    """Put another class in a part's place."""
-    form = request.form
-    return _change(build_id, lambda a: edits.swap(a.plan, form.get("part", ""), form.get("part_class", "")))
+    return change(build_id, lambda a: edits.set_grade(a.plan, form.get("path", ""), form.get("grade", ""), form.get("source", "")))
 
 
 @bp.post("/try")
 def try_fix(build_id: int) -> Response:
     """Try a finding's fix."""
     key = request.form.get("fix", "")
-    return _change(build_id, lambda a: edits.try_fix(a, key))
+    return change(build_id, lambda a: edits.try_fix(a, key))
 
 
 @bp.post("/adopt")
@@ -121,12 +111,60 @@ def mark(build_id: int) -> Response:
     return _render(workshop().mark(build_id, None if marked else opened.revision.id), view_of(request.form))
 
 
+@bp.get("/flows/<int:revision>.json")
+def flows(build_id: int, revision: int) -> Response:
+    """All that the map of a revision needs to step by itself; a revision never changes, so it may be kept."""
+    response = make_response(json.dumps(map_document(workshop().at(build_id, revision).assessed), separators=(",", ":")))
+    response.headers["Content-Type"] = "application/json"
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
+
+
+@bp.get("/schools/<int:revision>")
+def both_schools(build_id: int, revision: int) -> str:
+    """One board or two, side by side: asked for once the page stands."""
+    return render_template("_schools.html", schools=schools(workshop().at(build_id, revision).assessed), id=build_id)
+
+
+@bp.post("/school")
+def go_other_way(build_id: int) -> Response:
+    """Go the other way."""
+    key = request.form.get("school", "")
+    return change(build_id, lambda a: take_school(a, key))
+
+
+@bp.get("/history")
+def history(build_id: int) -> str:
+    """Every revision of the build, the newest first; two of them side by side."""
+    shop = workshop()
+    opened, wanted = shop.open(build_id), request.args.get("compare", type=int)
+    other = shop.at(build_id, wanted) if wanted else None
+    rows = edits.differences(other.plan, opened.plan) if other else []
+    return render_template("history.html", opened=opened, plan=opened.plan, rows=shop.store.history(build_id), other=other,
+                           compared=figures_of(other, opened) if other else [], differences=rows)  # fmt: skip
+
+
+@bp.post("/history/<int:revision>/<action>")
+def act_on(build_id: int, revision: int, action: str) -> BaseResponse:
+    """Name a revision, mark it, go back to it, or start a variant from it."""
+    shop, back = workshop(), url_for("build.history", build_id=build_id)
+    name = request.form.get("name", "").strip()[:120]
+    if action == "name":
+        shop.store.name(build_id, revision, name)
+    elif action == "mark":
+        shop.mark(build_id, revision)
+    elif action == "restore":
+        shop.restore(build_id, _base(), revision)
+    elif action == "variant":
+        back = url_for("build.station", build_id=shop.variant(build_id, revision, name or "Variant"), station="draw")
+    else:
+        abort(404)
+    return redirect(back, 303)
+
+
 @bp.get("/plan.json")
 def export(build_id: int) -> Response:
     """The plan as a file."""
     plan = workshop().open(build_id).plan
-    response = make_response(write_plan(plan))
-    response.headers["Content-Type"] = "application/json; charset=utf-8"
     ascii_name = "".join(c if c.isascii() and c.isalnum() else "-" for c in plan.name.lower()).strip("-") or "build"
-    response.headers["Content-Disposition"] = f'attachment; filename="{ascii_name}.json"'
-    return response
+    return download(write_plan(plan), "application/json; charset=utf-8", f"{ascii_name}.json")

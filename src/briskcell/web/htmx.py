@@ -17,6 +17,14 @@ def page_or_partial(page: str, partial: str, *, status: int = 200, **context: An
     return make_response(render_template(partial if wants_partial() else page, **context), status)
 
 
+def download(body: bytes, content_type: str, name: str) -> Response:
+    """A file to keep."""
+    response = make_response(body)
+    response.headers["Content-Type"] = content_type
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
 def field_error(slot: str, status: int = 422, **context: Any) -> Response:
     """An error in its slot beside the field; what was typed stays."""
     response = make_response(render_template("_field_error.html", **context), status)

@@ -13,6 +13,8 @@ from briskcell.model.units import read
 from briskcell.services.compose import Wish
 from briskcell.services.workshop import Workshop
 
+from .units import CHOICES, COOKIE, plain
+
 bp = Blueprint("shelf", __name__)
 
 
@@ -42,7 +44,7 @@ def begin() -> BaseResponse:
     figures: dict[str, float] = {}
     for field, unit, low, high in (("hours", "h", 0.1, 100.0), ("thickness", "mm", 8.0, 200.0)):
         try:
-            figures[field] = read(form.get(field, ""), unit, field)
+            figures[field] = read(plain(form.get(field, ""), unit), unit, field)
             if not low <= figures[field] <= high:
                 raise FigureError(field, f"This is outside {low:g} to {high:g} {unit}.", fix="Give a figure within.")
         except FigureError as error:
@@ -90,6 +92,16 @@ def restore(build_id: int) -> BaseResponse:
     """Put a removed build back."""
     workshop().store.shelve(build_id, removed=False)
     return redirect(url_for("shelf.shelf"), 303)
+
+
+@bp.post("/units")
+def units() -> BaseResponse:
+    """The units a person prefers."""
+    back = request.form.get("back", "/")
+    response = redirect(back if back.startswith("/") and not back.startswith("//") else "/", 303)
+    kept = [c for kind, choices in CHOICES.items() if (c := request.form.get(kind, "")) in choices]
+    response.set_cookie(COOKIE, "|".join(kept), max_age=31_536_000, samesite="Strict", httponly=True)
+    return response
 
 
 @bp.post("/theme")

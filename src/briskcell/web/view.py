@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from flask import request
 from werkzeug.datastructures import MultiDict
 
 from briskcell.model.parts import STATES
@@ -11,12 +12,13 @@ from briskcell.model.parts import STATES
 
 @dataclass(frozen=True)
 class View:
-    """What a page looks at: station, operating point, and the open slip."""
+    """What a page looks at: station, operating point, the open slip, and how much room there is for the map."""
 
     station: str
     soc: float
     state: str
     slip: str
+    room: str = "wide"
 
 
 def view_of(values: MultiDict[str, str], station: str = "") -> View:
@@ -27,5 +29,6 @@ def view_of(values: MultiDict[str, str], station: str = "") -> View:
         station=station or "draw",
         soc=min(max(percent, 0), 100) / 100,
         state=state if state in STATES else "play",
-        slip=values.get("slip", "")[:120],
+        slip=(values.get("preview", "") or values.get("slip", ""))[:160],
+        room="narrow" if request.cookies.get("room") == "narrow" else "wide",
     )

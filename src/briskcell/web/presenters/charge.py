@@ -6,16 +6,18 @@ from typing import Any
 
 import numpy as np
 
-from briskcell.core.assess import Assessment
 from briskcell.core.balance import LIMITS
 from briskcell.core.charging import Charge, ChargeCourse
 from briskcell.library import catalogue
+from briskcell.services.workshop import Opened
 
+from ..view import View
 from .curves import numbers, plot
 
 
-def surface(assessed: Assessment, _view: Any) -> dict[str, Any]:
+def surface(opened: Opened, _view: View) -> dict[str, Any]:
     """What the Charge station shows."""
+    assessed = opened.assessed
     return {
         "charges": [
             {"charge": c, "plot": _plot(c), "limits": _held(c.off), "start": c.off.start_soc, "end": c.off.end_soc}

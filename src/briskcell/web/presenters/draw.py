@@ -1,61 +1,105 @@
-"""The Draw station: bars by state, the use profile, parts by where they hang."""
+"""The Draw station: what each part takes, by where it hangs; settings; how the time is spent; and what is added."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Any
 
-from briskcell.core.assess import Assessment
+from briskcell.core.answers import Answers
+from briskcell.core.changes import remade
 from briskcell.core.draw import LoadDraw
-from briskcell.library import catalogue
-from briskcell.model.parts import STATES, Fed
-from briskcell.services.edits import feeders
+from briskcell.core.operating import Operating
+from briskcell.core.runtime import runtime
+from briskcell.model.parts import STATES, Fed, Part
+from briskcell.model.plan import Profile
+from briskcell.services.parts import feeders
+from briskcell.services.workshop import Opened
 
+from ..view import View
 from .scale import Scale
+
+UNITS = {"power_w": "W", "current_a": "A", "resistance_ohm": "Ω"}
+BARS = 216.0
 
 
 @dataclass(frozen=True, slots=True)
 class DrawRow:
-    """A part with its fields and bars."""
+    """A part with its fields, bars and knobs; ``before`` and ``after`` are what it would be put before, moved up or down."""
 
     draw: LoadDraw
     path: str
     unit: str
     bars: tuple[tuple[str, float, float, float], ...]
-    rail: str
-    mean_x: float
+    place: Part
+    before: str
+    after: str
 
 
-def surface(assessed: Assessment, _view: Any) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class Use:
+    """One profile in shares of a hundred: the build's own or a game's, and how long the build plays with it alone."""
+
+    path: str
+    name: str
+    profile: Profile
+    share: float | None
+    hours: float | None
+
+    @property
+    def typed(self) -> str:
+        """As it stands in its field."""
+        p = self.profile
+        return " / ".join(f"{v * 100:.3g}" for v in (p.rest, p.play, p.peak))
+
+
+def surface(opened: Opened, _view: View) -> dict[str, Any]:
     """What the Draw station shows."""
+    assessed = opened.assessed
     rows = assessed.draw.loads
-    most = max((high for d in rows for _, _, high in d.watts), default=1.0)
-    scale = Scale(0.0, max(most, 0.1), 0.0, 220.0)
-    units = {"power_w": "W", "current_a": "A", "resistance_ohm": "Ω"}
-    out = [
-        DrawRow(
-            draw=d,
-            path=f"loads/{d.load.id}/{d.load.kind}",
-            unit=units[d.load.kind],
-            bars=tuple((s, scale(low), scale(likely), scale(high)) for s, (low, likely, high) in zip(STATES, d.watts, strict=True)),
-            rail=_hangs_on(assessed, d.load),
-            mean_x=scale(d.mean_w),
-        )
-        for d in rows
-    ]
-    rails = list(dict.fromkeys(r.rail for r in out))
+    scale = Scale(0.0, max([h for d in rows for _, _, h in d.watts], default=0.1) or 0.1, 0.0, BARS)
+    groups: dict[str, list[LoadDraw]] = {}
+    places: dict[str, Part] = {}
+    for d in rows:
+        place = _hangs_on(assessed, d.load)
+        places[place.id] = place
+        groups.setdefault(place.id, []).append(d)
     return {
-        "groups": [(rail, [r for r in out if r.rail == rail]) for rail in rails],
+        "groups": [(places[p], [_row(k, found, scale, places[p]) for k in range(len(found))]) for p, found in groups.items()],
         "ticks": [(t, scale(t)) for t in scale.ticks(4)],
-        "classes": catalogue().of_kind("loads"),
         "feeders": feeders(assessed.plan),
         "states": STATES,
+        "uses": _uses(assessed),
     }
 
 
-def _hangs_on(assessed: Assessment, part: Fed) -> str:
-    """Name of the nearest rail, board or pack above a part."""
+def _row(k: int, found: list[LoadDraw], scale: Scale, place: Part) -> DrawRow:
+    d = found[k]
+    bars = tuple((s, scale(low), scale(likely), scale(high)) for s, (low, likely, high) in zip(STATES, d.watts, strict=True))
+    before = found[k - 1].load.id if k else ""
+    after = (found[k + 2].load.id if k + 2 < len(found) else "-last") if k + 1 < len(found) else ""
+    return DrawRow(d, f"loads/{d.load.id}/{d.load.kind}", UNITS[d.load.kind], bars, place, before, after)
+
+
+def _hangs_on(assessed: Answers, part: Fed) -> Part:
+    """The nearest rail, board or pack above a part."""
     at = assessed.plan.by_id[part.fed_by]
     while at in assessed.plan.links and isinstance(at, Fed):
         at = assessed.plan.by_id[at.fed_by]
-    return at.name
+    return at
+
+
+def _uses(assessed: Answers) -> list[Use]:
+    plan = assessed.plan
+    if not plan.games:
+        return [Use("profile", "", plan.profile, None, None)]
+    whole = sum(g.share for g in plan.games) or 1.0
+    return [Use(f"games/{k}", g.name, g.profile, g.share / whole, _alone(assessed, g.profile)) for k, g in enumerate(plan.games)]
+
+
+def _alone(assessed: Answers, profile: Profile) -> float | None:
+    """Hours with one profile alone: the solved build is the same, only the shares differ."""
+    if assessed.pack_index is None:
+        return None
+    plan = remade(assessed.plan, {"games": (), "profile": profile})
+    op = assessed.op
+    return runtime(Operating(plan, op.network, op.curves, op.flow), assessed.pack_index).hours

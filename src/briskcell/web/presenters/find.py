@@ -26,11 +26,18 @@ def findable(assessed: Assessment, stations: dict[str, Any]) -> list[Findable]:
     out += [Findable(part.name, "part", slip=f"part:{part.id}") for part in assessed.plan.parts()]
     numbers = [("Draw of all parts", "draw"), ("Runtime", "runtime"), ("Energy of the pack", "energy")]
     numbers += [("Warmth of the case", "heat"), ("Warning before shutdown", "reserve")]
+    numbers += [
+        ("Energy stranded by the stop", "stranded"),
+        ("Guessed share of the draw", "guessed"),
+        ("Cost of the parts", "cost"),
+    ]
+    numbers += [("Mass", "mass")] + [(f"Draw of {p.name}", f"part-draw:{p.id}") for p in assessed.plan.loads]
+    numbers += [(f"Efficiency of {c.name}", f"efficiency:{c.id}") for c in assessed.plan.converters]
     numbers += [(f"Shelf life of {s.name}", f"shelf:{s.id}") for s in assessed.plan.stores]
     numbers += [(f"Drop over {c.link.name}", f"wiring:{c.link.id}") for c in assessed.links]
     numbers += [(f"Choice of {c.fuse.name}", f"fuse:{c.fuse.id}") for c in assessed.fuses]
     out += [Findable(words, "number", slip=f"working:{key}") for words, key in numbers]
     out += [Findable(f"Spare of {h.name}", "number", slip=f"working:headroom:{h.element}:{h.kind}") for h in assessed.headrooms]
-    if assessed.plan.rails:
+    if assessed.plan.stores:
         out += [Findable(c.name, "add to the build", add=c.key) for c in catalogue().of_kind("loads")]
     return out

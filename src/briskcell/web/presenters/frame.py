@@ -7,59 +7,55 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.assess import Assessment
-from briskcell.model.units import show
+from briskcell.core.brief import wishes
 from briskcell.services.workshop import Opened
 
+from ..units import show
 from ..view import View
-from . import charge, draw, pack, rails
+from . import brief, charge, draw, pack, rails
 from .find import findable
+from .numbers import Number, Numbers
 from .river import river
 from .slip import slip_of
+
+Shown = tuple[str, str, str]  # the number in words, its change, and the key of its working
 
 
 @dataclass(frozen=True, slots=True)
 class Station:
-    """A row of the spine: its key, name, the surface it shows, and its number with unit."""
+    """A row of the spine: its key, name, the surface it shows, and its number."""
 
     key: str
     name: str
-    surface: Callable[[Assessment, Any], dict[str, Any]]
-    number: Callable[[Assessment], tuple[float | None, str, str]]
-    working: Callable[[Assessment], str]
+    surface: Callable[[Opened, View], dict[str, Any]]
+    number: Callable[[Assessment, Numbers], Shown]
 
 
-def _spare(a: Assessment) -> tuple[float | None, str, str]:
+def _plain(found: Number, after: str = "") -> Shown:
+    return f"{found.shown}{after}", found.delta, found.key if found.value is not None else ""
+
+
+def _spare(a: Assessment, n: Numbers) -> Shown:
     least = a.least_spare()
     if least is None:
-        return None, "%", "no limits"
-    return least.spare, "%", f"{show(abs(least.spare), '%')} {'spare' if least.spare >= 0 else 'short'}"
+        return "no limits", "", ""
+    found = n(f"headroom:{least.element}:{least.kind}")
+    words = f"{show(abs(least.spare), '%')} {'spare' if least.spare >= 0 else 'short'}"
+    return words, found.delta, found.key
 
 
-def _spare_working(a: Assessment) -> str:
-    least = a.least_spare()
-    return f"working:headroom:{least.element}:{least.kind}" if least else ""
-
-
-def _hours(a: Assessment) -> tuple[float | None, str, str]:
-    found = a.runtime
-    return (found.hours, "h", show(found.hours, "h")) if found and found.hours is not None else (None, "h", "no draw")
-
-
-def _charge(a: Assessment) -> tuple[float | None, str, str]:
-    if not a.charges:
-        return None, "h", "no charger"
-    hours = a.charges[0].off.hours
-    return hours, "h", "never full" if hours is None else show(hours, "h")
+def _charge(a: Assessment, n: Numbers) -> Shown:
+    return _plain(n(f"charge:{a.charges[0].board.id}", "never full")) if a.charges else ("no charger", "", "")
 
 
 # The one place where a station is added. Keys are those of the whole working order, so none moves later.
 STATIONS: dict[str, Station] = {
-    "draw": Station("2", "Draw", draw.surface, lambda a: (a.draw.mean_w, "W", show(a.draw.mean_w, "W")), lambda _: "working:draw"),
-    "rails": Station("3", "Rails", rails.surface, _spare, _spare_working),
-    "pack": Station("4", "Pack", pack.surface, _hours, lambda _: "working:runtime"),
-    "charge": Station("5", "Charge", charge.surface, _charge,
-                      lambda a: f"working:charge:{a.charges[0].board.id}" if a.charges else ""),
-}  # fmt: skip
+    "brief": Station("1", "Brief", brief.surface, lambda a, _: (f"{show(a.plan.brief.hours, 'h')} wanted", "", "")),
+    "draw": Station("2", "Draw", draw.surface, lambda _, n: _plain(n("draw"))),
+    "rails": Station("3", "Rails", rails.surface, _spare),
+    "pack": Station("4", "Pack", pack.surface, lambda _, n: _plain(n("runtime", "no draw"))),
+    "charge": Station("5", "Charge", charge.surface, _charge),
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,40 +66,47 @@ class SpineRow:
     key: str
     name: str
     shown: str
-    state: str
-    delta: float | None
-    unit: str
+    delta: str
     working: str
+    state: str
 
 
-def spine(opened: Opened) -> list[SpineRow]:
+def spine(opened: Opened, numbers: Numbers) -> list[SpineRow]:
     """Every station with its number, state, and change since the baseline."""
-    rows = []
-    for name, station in STATIONS.items():
-        value, unit, shown = station.number(opened.assessed)
-        before, _, before_shown = station.number(opened.baseline) if opened.baseline else (None, "", shown)
-        # A change too small to be seen in the number is not shown beside it.
-        delta = value - before if value is not None and before is not None and shown != before_shown else None
-        rows.append(
-            SpineRow(name, station.key, station.name, shown, opened.assessed.station_state(name), delta, unit,
-                     station.working(opened.assessed))
-        )  # fmt: skip
-    return rows
+    a = opened.assessed
+    return [SpineRow(name, s.key, s.name, *s.number(a, numbers), station_state(a, name)) for name, s in STATIONS.items()]
+
+
+def station_state(assessed: Assessment, station: str) -> str:
+    """The word for a station; the brief's is the worst of its wishes."""
+    if station != "brief":
+        return assessed.station_state(station)
+    states = [w.state for w in wishes(assessed)]
+    return next((w for w in ("fails", "close") if w in states), "holds")
+
+
+def figures_of(before: Opened, now: Opened) -> list[tuple[str, str, str, str]]:
+    """The stations' numbers at two points: name, then, now, change."""
+    one, two = Numbers(before.assessed, None), Numbers(now.assessed, before.assessed)
+    return [
+        (s.name, s.number(before.assessed, one)[0], (shown := s.number(now.assessed, two))[0], shown[1]) for s in STATIONS.values()
+    ]
 
 
 def frame_of(opened: Opened, view: View) -> dict[str, Any]:
     """Everything a build's page shows."""
-    assessed = opened.assessed
+    assessed, numbers = opened.assessed, Numbers(opened.assessed, opened.baseline)
     return {
         "opened": opened,
         "plan": assessed.plan,
         "assessed": assessed,
         "view": view,
         "stations": STATIONS,
-        "spine": spine(opened),
-        "river": river(assessed, view.soc, view.state, view.station),
+        "number": numbers,
+        "spine": spine(opened, numbers),
+        "river": river(assessed, view.soc, view.state, view.station, view.room, opened.baseline),
         "findings": assessed.findings,
-        "surface": STATIONS[view.station].surface(assessed, view),
+        "surface": STATIONS[view.station].surface(opened, view),
         "slip": slip_of(assessed, view.slip),
         "findable": findable(assessed, STATIONS),
     }

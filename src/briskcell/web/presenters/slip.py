@@ -12,8 +12,11 @@ from briskcell.model.figure import Figure
 from briskcell.model.parts import Load, LossModel, Part
 from briskcell.model.plan import PART_LISTS
 from briskcell.model.stores import Pack
-from briskcell.services.edits import KIND_OF, unit_of
+from briskcell.services.edits import differences, unit_of
 from briskcell.services.names import NAMES
+from briskcell.services.parts import KIND_OF, swapped
+
+from .numbers import Numbers
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +31,18 @@ class Field:
 
 
 @dataclass(frozen=True, slots=True)
+class Swap:
+    """Another class in a part's place, before it is put there: what differs, and what comes of it."""
+
+    part: Part
+    key: str
+    name: str
+    differences: tuple[tuple[str, str, str], ...]
+    numbers: tuple[tuple[str, str, str, str], ...]
+    findings: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Slip:
     """What is open: a part, or a number's working."""
 
@@ -38,6 +53,7 @@ class Slip:
     working: Working | None = None
     findings: tuple[Any, ...] = ()
     path: str = ""
+    swap: Swap | None = None
 
 
 def slip_of(assessed: Assessment, key: str) -> Slip | None:
@@ -47,9 +63,28 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
         found = tuple(f for f in assessed.findings if f.element == part.id)
         path = _path_of(assessed, part)
         return Slip(key, part, tuple(_fields(path, part)), _classes(part), findings=found, path=path)
+    if kind == "swap":
+        part_id, _, class_key = rest.partition(":")
+        return Slip(key, swap=_swap(assessed, part_id, class_key)) if part_id in assessed.plan.by_id else None
     if kind == "working" and (made := working(assessed, rest)):
         return Slip(key, working=made)
     return None
+
+
+def _swap(assessed: Assessment, part_id: str, class_key: str) -> Swap:
+    plan, _ = swapped(assessed.plan, part_id, class_key)
+    after = assessed.of(plan)
+    one, two = Numbers(assessed, None), Numbers(after, assessed)
+    keys = [("Draw", "draw"), ("Plays", "runtime"), ("Energy", "energy"), ("Skin of the case", "heat"), ("Parts cost", "cost")]
+    keys += [(f"Charges by {c.board.name}", f"charge:{c.board.id}") for c in assessed.charges]
+    keys += [(f"Spare of {h.name}", f"headroom:{h.element}:{h.kind}") for h in assessed.headrooms if h.element == part_id]
+    had = {f.key for f in assessed.findings}
+    return Swap(
+        assessed.plan.by_id[part_id], class_key, catalogue().find(class_key).name,
+        tuple(d for d in differences(assessed.plan, plan) if "how it is known" not in d[0]),
+        tuple((name, one(k).shown, two(k).shown, two(k).delta) for name, k in keys),
+        tuple(f"{f.state}: {f.cause}" for f in after.findings if f.key not in had),
+    )  # fmt: skip
 
 
 def _path_of(assessed: Assessment, part: Part) -> str:

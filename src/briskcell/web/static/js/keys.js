@@ -10,14 +10,6 @@ export function startKeys() {
     const opener = event.target.closest("[data-opens]");
     if (opener) open(opener.dataset.opens);
   });
-  document.addEventListener("input", (event) => {
-    if (event.target.dataset?.filters) filter(event.target);
-  });
-  document.addEventListener("keydown", (event) => {
-    if (event.target.id !== "find-words" || event.key !== "Enter") return;
-    event.preventDefault();
-    document.querySelector("#found li:not([hidden]) a, #found li:not([hidden]) button")?.click();
-  });
 }
 
 function act(key) {
@@ -34,7 +26,9 @@ function open(id) {
   const dialog = document.getElementById(id);
   if (!dialog) return false;
   dialog.showModal();
-  dialog.querySelector("input")?.focus();
+  const words = dialog.querySelector("input");
+  words?.focus();
+  words?.select();
   return true;
 }
 
@@ -52,14 +46,4 @@ function nextState() {
   if (now < 0) return false;
   states[(now + 1) % states.length].click();
   return true;
-}
-
-function filter(input) {
-  const words = input.value.toLowerCase().split(/\s+/).filter(Boolean);
-  let left = 0;
-  for (const line of document.querySelectorAll(`#${input.dataset.filters} li`)) {
-    line.hidden = !words.every((word) => line.dataset.words.includes(word));
-    if (!line.hidden) left += 1;
-  }
-  document.getElementById(`${input.dataset.filters}-none`).hidden = left > 0;
 }

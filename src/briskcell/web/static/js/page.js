@@ -1,10 +1,20 @@
 // Starts the page's few behaviours. Everything of substance is computed on the server.
+import { startDrags } from "./drag.js";
 import { startFields } from "./fields.js";
+import { startFind } from "./find.js";
 import { startKeys } from "./keys.js";
+import { startMap } from "./map.js";
 import { startPlots } from "./plots.js";
 import { startRequests } from "./requests.js";
+import { startRoom } from "./room.js";
+import { startRows } from "./rows.js";
 
 startRequests();
 startFields();
 startKeys();
 startPlots();
+startMap();
+startDrags();
+startRows();
+startFind();
+startRoom();

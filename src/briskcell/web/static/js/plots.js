@@ -50,7 +50,7 @@ function show(el) {
         value: (_u, v) => (v == null ? "" : `${+v.toFixed(3)} ${s.unit}`),
       })),
     ],
-    hooks: { draw: [(u) => marks(u, data.marks, colour)] },
+    hooks: { drawClear: [(u) => shade(u, data.shade, colour)], draw: [(u) => marks(u, data.marks, colour)] },
   }, [order.map((k) => x[k]), ...data.series.map((s) => order.map((k) => s.values[k]))], el);
   drawn.set(el, plot);
 }
@@ -66,6 +66,32 @@ function span(low, high, unit, named) {
   return [bottom - room, top + room];
 }
 
+// Hatched, so that it is seen without colour.
+function shade(u, area, colour) {
+  if (!area) return;
+  const { ctx } = u;
+  const [left, right] = [u.valToPos(area.from, "x", true), u.valToPos(area.to, "x", true)];
+  ctx.save();
+  ctx.beginPath();
+  ctx.rect(left, u.bbox.top, right - left, u.bbox.height);
+  ctx.clip();
+  ctx.strokeStyle = colour("brass");
+  ctx.globalAlpha = 0.45;
+  ctx.lineWidth = devicePixelRatio;
+  for (let x = left - u.bbox.height; x < right; x += 8 * devicePixelRatio) {
+    ctx.beginPath();
+    ctx.moveTo(x, u.bbox.top + u.bbox.height);
+    ctx.lineTo(x + u.bbox.height, u.bbox.top);
+    ctx.stroke();
+  }
+  ctx.globalAlpha = 1;
+  ctx.fillStyle = colour("ink");
+  ctx.font = `${12 * devicePixelRatio}px Bench`;
+  const wide = ctx.measureText(area.words).width;
+  if (wide < right - left) ctx.fillText(area.words, (left + right - wide) / 2, u.bbox.top + u.bbox.height - 8 * devicePixelRatio);
+  ctx.restore();
+}
+
 function marks(u, list, colour) {
   const { ctx } = u;
   ctx.save();
@@ -75,19 +101,21 @@ function marks(u, list, colour) {
   ctx.textAlign = "left";
   ctx.textBaseline = "alphabetic";
   ctx.font = `${12 * devicePixelRatio}px Bench`;
+  let line = 0;
   for (const mark of list) {
     ctx.beginPath();
     const words = mark.words;
     if (mark.y !== undefined) {
       const y = u.valToPos(mark.y, "y", true);
       ctx.moveTo(u.bbox.left, y); ctx.lineTo(u.bbox.left + u.bbox.width, y); ctx.stroke();
-      ctx.fillText(words, u.bbox.left + 6 * devicePixelRatio, y - 5 * devicePixelRatio);
+      const room = mark.side === "right" ? u.bbox.width - ctx.measureText(words).width - 12 * devicePixelRatio : 6 * devicePixelRatio;
+      ctx.fillText(words, u.bbox.left + room, y - 5 * devicePixelRatio);
     } else {
       const x = u.valToPos(mark.x, "x", true);
       ctx.moveTo(x, u.bbox.top); ctx.lineTo(x, u.bbox.top + u.bbox.height); ctx.stroke();
       const wide = ctx.measureText(words).width + 6 * devicePixelRatio;
       const at = x - wide < u.bbox.left ? x + 6 * devicePixelRatio : x - wide;
-      ctx.fillText(words, at, u.bbox.top + 14 * devicePixelRatio);
+      ctx.fillText(words, at, u.bbox.top + (14 + 15 * line++) * devicePixelRatio);
     }
   }
   ctx.restore();

@@ -15,6 +15,10 @@ export function startRequests() {
       notice.textContent = "The last change did not reach Brisk Cell. It stands in its field; is the program still running?";
     }
   });
+  document.addEventListener("htmx:after:swap", (event) => {
+    const form = event.detail.ctx?.sourceElement;
+    if (form?.matches?.("form[data-resets]") && event.detail.ctx.response?.status === 200) form.reset();
+  });
   let shown = slipKey();
   let opener = null;
   document.addEventListener("click", (event) => {
