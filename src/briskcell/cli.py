@@ -1,4 +1,4 @@
-"""The command line: serve, demo, assess, schema."""
+"""The command line: serve, demo, assess, measure, session, schema."""
 
 from __future__ import annotations
 
@@ -20,6 +20,7 @@ from briskcell.model.parts import STATES
 from briskcell.model.plan import Plan
 from briskcell.services.demo import demo_plans
 from briskcell.services.measure import read_node
+from briskcell.services.session import USUAL, play
 
 USUAL_PORT = 5070
 
@@ -94,6 +95,24 @@ def measure_command(file: BinaryIO, node: str, soc: float, state: str) -> None:
     except FigureError as error:
         raise click.ClickException(str(error)) from error
     click.echo(f"{found.node}: predicted {found.predicted_v:.4f} V, read {found.read_v:.4f} V (simulated meter)")
+
+
+@main.command("session")
+@click.argument("file", type=click.File("rb"))
+@click.option("--phases", default=USUAL, show_default=True, help="What happens, each with its time; “plugged” while it charges.")
+@click.option("--start", default=1.0, show_default=True, type=click.FloatRange(0.01, 1), help="State of charge at the start.")
+def session_command(file: BinaryIO, phases: str, start: float) -> None:
+    """Play a session of a plan FILE through in time, and print its course as CSV."""
+    try:
+        found = play(assess(_plan(file)), phases, start)
+    except FigureError as error:
+        raise click.ClickException(str(error)) from error
+    click.echo("minutes,charge,pack_v,pack_a,case_c")
+    columns = zip(found.time_s, found.soc, found.store_v, found.store_a, found.case_c, strict=True)
+    for k, (t, soc, volts, amps, case_c) in enumerate(columns):
+        if k % max(len(found.time_s) // 60, 1) == 0 or k == len(found.time_s) - 1:
+            click.echo(f"{t / 60:.1f},{soc:.4f},{volts:.3f},{amps:.3f},{case_c:.1f}")
+    click.echo(f"# {found.ended or 'played to its end'}", err=True)
 
 
 @main.command("schema")

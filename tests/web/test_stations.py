@@ -144,6 +144,7 @@ def test_handles_are_dragged_and_stepped_and_end_in_their_fields(page: Page, sit
 
 def test_parts_are_found_in_spite_of_typing_moved_doubled_and_typed_in(page: Page, site: str) -> None:
     page.goto(f"{site}/builds/{SOUND}/draw")
+    ready(page)
     page.keyboard.press("/")
     page.keyboard.type("blutooth rado add")
     page.keyboard.press("Enter")
@@ -190,6 +191,7 @@ def test_a_table_of_parts_is_shown_line_by_line_before_it_is_taken(page: Page, s
 
 def test_the_baseline_shows_on_every_number_and_history_goes_back_and_branches(page: Page, site: str) -> None:
     page.goto(f"{site}/builds/{SOUND}/pack")
+    ready(page)
     page.keyboard.press("m")
     expect(page.locator(".saved")).to_contain_text("compared with the mark")
     page.locator("#fe-packs-pack-parallel").fill("3")
@@ -229,6 +231,34 @@ def test_the_pack_is_chosen_from_all_that_fit_or_typed_from_its_wrapper(page: Pa
     expect(page.locator(".last")).to_contain_text("typed from its wrapper")
     expect(page.locator("#verdict .more, #verdict p").first).to_be_visible()
     assert "9.90 Ah" in (page.locator("#verdict").text_content() or ""), "a promise no cell of that size keeps is found out"
+
+
+def test_the_wide_search_shows_its_progress_can_be_stopped_and_its_find_taken(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/pack")
+    search = page.locator("#search")
+    search.get_by_role("button", name="Search packs").click()
+    expect(search.get_by_role("progressbar")).to_be_visible()
+    search.get_by_role("button", name="Stop").click()
+    expect(search.get_by_role("button", name="Search packs")).to_be_visible()
+    search.get_by_role("button", name="Search packs").click()
+    expect(search).to_contain_text("combinations judged in", timeout=60_000)
+    promised = search.locator("tbody tr").first.locator("td").nth(2).inner_text()
+    search.locator("tbody tr").first.get_by_role("button").click()
+    expect(page.locator(".last")).to_contain_text("AWG")
+    hours, minutes = (int(v) for v in re.findall(r"\d+", page.locator("#n-pack").inner_text()))
+    wanted_h, wanted_m = (int(v) for v in re.findall(r"\d+", promised))
+    assert hours * 60 + minutes == pytest.approx(wanted_h * 60 + wanted_m, rel=0.01)
+
+
+def test_a_session_is_typed_and_played_through(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/pack")
+    page.get_by_label("Phases").fill("fly 2h")
+    page.get_by_role("button", name="Play it through").click()
+    expect(page.locator("#e-session")).to_contain_text("“fly 2h” begins with none of")
+    page.get_by_label("Phases").fill("boot 1 min, play 40h")
+    page.get_by_role("button", name="Play it through").click()
+    expect(page.locator("#session")).to_contain_text("Ends early")
+    expect(page.locator("#plot-session canvas")).to_be_visible()
 
 
 def test_units_are_a_preference_in_and_out(page: Page, site: str) -> None:

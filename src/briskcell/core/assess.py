@@ -8,6 +8,7 @@ from briskcell.model.parts import Load
 from briskcell.model.plan import Plan
 
 from .answers import NOTHING, Answers, Shelf
+from .brief import Wish, wishes
 from .headroom import judged
 from .rules import RULES, Finding, sorted_findings
 
@@ -20,13 +21,21 @@ class Assessment(Answers):
         """What is wrong or close, worst first."""
         return sorted_findings(f for rule in RULES.values() for f in rule.check(self))
 
+    @cached_property
+    def wishes(self) -> tuple[Wish, ...]:
+        """The brief held against the plan."""
+        return wishes(self)
+
     def station_state(self, station: str) -> str:
-        """Worst word of a station's findings; ``unknown`` where it has nothing to judge."""
+        """Worst word of a station's findings, of the brief its wishes'; ``unknown`` where it has nothing to judge."""
         states = [f.state for f in self.findings if f.station == station]
+        if station == "brief":
+            states = [w.state for w in self.wishes]
         for word in ("fails", "close"):
             if word in states:
                 return word
         known = {
+            "brief": all(w.state != "unknown" for w in self.wishes if w.field in ("hours", "room_c")),
             "draw": bool(self.plan.loads) and self.draw.guessed <= 0.25,
             "rails": bool(self.headrooms),
             "pack": self.runtime is not None,

@@ -12,7 +12,7 @@ from briskcell.core.changes import altered, remade
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Load, Rail
-from briskcell.model.plan import Plan, plan_of
+from briskcell.model.plan import PART_LISTS, Plan, plan_of
 from briskcell.model.stores import ChargeBoard, Pack, Supply
 
 LISTS = {
@@ -219,3 +219,30 @@ def _pack_for(energy_wh: float, worst_a: float, series: int, thickness_mm: float
 
     best = min(fits, key=lambda c: (count(c), c.label_ah.likely))
     return best, min(count(best), 12)
+
+
+def with_power(plan: Plan) -> Plan:
+    """A plan without a store, given a pack, its charging, and a 5 V rail to hang parts on.
+
+    Raises
+    ------
+    FigureError
+        If it has a store already.
+    """
+    if plan.stores:
+        raise FigureError("fed_by", "This build has a store already.", fix="Change it at the Pack station.")
+    chain = [
+        take("usb-3", id="supply"),
+        take("charger-sw-2", id="charger", charges="pack", supply="supply"),
+        pack_of("pack", "Pack", cell_of("cell-18650-e35"), 1, 2, cutoff=2.8),
+        wire("w-pack", "Wire from the pack", "pack", 20, 0.10),
+        take("switch-toggle-6", id="switch", fed_by="w-pack"),
+        take("fuse-5", id="fuse", fed_by="switch"),
+        take("boost-5v-3a", id="reg-main", fed_by="fuse"),
+        Rail(id="rail-main", name="5 V rail", fed_by="reg-main"),
+    ]
+    taken = {p["id"] if isinstance(p, dict) else p.id for p in chain} & set(plan.by_id)
+    if taken:
+        raise FigureError("fed_by", f"The name “{taken.pop()}” is taken.", fix="Begin a new build.")
+    fresh = plan_from(plan.name, plan.note, chain)
+    return remade(plan, {name: (*getattr(plan, name), *getattr(fresh, name)) for name in PART_LISTS})

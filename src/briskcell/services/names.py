@@ -15,7 +15,7 @@ NAMES = {
     "cable_ohm": "Cable, out and back", "own_resistance_ohm": "Own resistance", "termination_a": "Termination current",
     "precharge_below_v": "Pre-charge below", "precharge_a": "Pre-charge current", "path_resistance_ohm": "Power path",
     "foldback_c": "Folds back at", "cutoff_cell_v": "Cut-off of a cell", "trip_a": "Trips at", "link_resistance_ohm": "Links of the cells",
-    "cost": "Cost", "mass_g": "Mass of a cell", "thickness_mm": "Thickness", "width_mm": "Width", "cold_b_k": "Cold constant",
+    "cost": "Cost", "mass_g": "Mass", "thickness_mm": "Thickness", "width_mm": "Width", "cold_b_k": "Cold constant",
     "swelling": "Swelling", "self_discharge_per_month": "Self-discharge a month", "peak_discharge_a": "Peak discharge current",
     "copper_um": "Copper", "trace_width_mm": "Width of the trace", "insulation_c": "Insulation stands", "run_m": "Run",
     "junction_max_c": "Junction stands", "restart_v": "Starts again", "dropout_ohm": "Path when dropped out",

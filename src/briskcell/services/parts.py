@@ -94,7 +94,7 @@ def duplicate(plan: Plan, part_id: str) -> Edit:
     links = plan.links
     if (own := _own_wires(plan, load)) and isinstance(wire := plan.by_id[own[0]], Link):
         twin = altered(twin, fed_by=free_id(plan, f"w-{new_id}"))
-        links = (*links, altered(wire, id=twin.fed_by, name=f"Wire to {twin.name[:60]}", fed_by=_hangs_on(plan, load)))
+        links = (*links, altered(wire, id=twin.fed_by, name=f"Wire to {twin.name[:60]}", fed_by=hangs_on(plan, load)))
     at = plan.loads.index(load) + 1
     return Edit(checked(plan, {"links": links, "loads": (*plan.loads[:at], twin, *plan.loads[at:])}), f"{load.name} doubled")
 
@@ -128,7 +128,7 @@ def _own_wires(plan: Plan, load: Load) -> list[str]:
     return own
 
 
-def _hangs_on(plan: Plan, load: Load) -> str:
+def hangs_on(plan: Plan, load: Load) -> str:
     """What a load hangs on, above the wires of its own."""
     own = _own_wires(plan, load)
     return getattr(plan.by_id[own[-1]], "fed_by", "") if own else load.fed_by

@@ -83,6 +83,7 @@ class Workshop:
         saved = self.store.save(build_id, base_id, document_of(done.plan), done.words)
         if isinstance(saved, Stale):
             return Conflict(self._opened(saved.current), self._opened(saved.mine), base)
+        self._keep(saved.id, assess(done.plan, catalogue().shelf()))
         return self._opened(saved)
 
     def adopt(self, build_id: int, base_id: int, revision_id: int) -> Opened | Conflict:
@@ -142,8 +143,11 @@ class Workshop:
                 self._assessed.move_to_end(revision_id)
                 return self._assessed[revision_id]
         assessed = assess(plan_of(document), catalogue().shelf())
+        self._keep(revision_id, assessed)
+        return assessed
+
+    def _keep(self, revision_id: int, assessed: Assessment) -> None:
         with self._lock:
             self._assessed[revision_id] = assessed
             while len(self._assessed) > KEPT:
                 self._assessed.popitem(last=False)
-        return assessed

@@ -11,7 +11,7 @@ from flask_wtf import CSRFProtect
 from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services.workshop import Workshop
 
-from . import build, errors, filters, guard, parts, shelf  # noqa: F401  parts adds its routes to the blueprint of build
+from . import build, errors, filters, guard, longer, parts, shelf  # noqa: F401  longer and parts add routes to the build's
 
 EXTENSION = "briskcell"
 

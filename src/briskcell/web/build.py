@@ -17,6 +17,7 @@ from briskcell.services.schools import schools, take_school
 from briskcell.services.workshop import Conflict, Opened
 
 from .htmx import download, page_or_partial
+from .presenters.find import findable
 from .presenters.frame import STATIONS, figures_of, frame_of
 from .presenters.river import map_document
 from .shelf import workshop
@@ -35,8 +36,27 @@ def _render(opened: Opened | Conflict, view: View, status: int = 200) -> Respons
             "mine": edits.differences(opened.base.plan, opened.mine.plan),
         }
         return page_or_partial("build.html", "_build.html", status=409, conflict=opened, differences=differences,
-                               **frame_of(opened.current, view))  # fmt: skip
-    return page_or_partial("build.html", "_build.html", status=status, conflict=None, **frame_of(opened, view))
+                               **_addresses(opened.current, view), **frame_of(opened.current, view))  # fmt: skip
+    return page_or_partial("build.html", "_build.html", status=status, conflict=None, **_addresses(opened, view),
+                           **frame_of(opened, view))  # fmt: skip
+
+
+def _addresses(opened: Opened, view: View) -> dict[str, str]:
+    """The addresses that stand on a page a hundred times, made once: its own, that of edits, and the operating point."""
+    build_id = opened.revision.build_id
+    return {
+        "own_url": url_for("build.station", build_id=build_id, station=view.station),
+        "edit_url": url_for("build.edit", build_id=build_id),
+        "at_query": f"soc={round(view.soc * 100)}&state={view.state}",
+    }
+
+
+@bp.get("/find")
+def find(build_id: int) -> str:
+    """What the finder lists: asked for when it opens."""
+    opened, view = workshop().open(build_id), view_of(request.args)
+    return render_template("_found.html", found=findable(opened.assessed, STATIONS), id=build_id, view=view,
+                           opened=opened, **_addresses(opened, view))  # fmt: skip
 
 
 @bp.get("/<station>")

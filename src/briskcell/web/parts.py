@@ -11,6 +11,7 @@ from briskcell.model.figure import read_figure
 from briskcell.model.parts import STATES
 from briskcell.model.units import read
 from briskcell.services import bay, parts
+from briskcell.services.compose import with_power
 from briskcell.services.edits import Edit
 from briskcell.services.games import add_game, remove_game
 
@@ -29,6 +30,12 @@ def _form(name: str) -> str:
 def add(build_id: int) -> Response:
     """Add a part of a library class."""
     return change(build_id, lambda a: parts.add_load(a.plan, _form("part_class"), _form("fed_by")))
+
+
+@bp.post("/power")
+def power(build_id: int) -> Response:
+    """A pack, its charging and a 5 V rail for a build that has no store yet."""
+    return change(build_id, lambda a: Edit(with_power(a.plan), "A pack, its charger and a 5 V rail put in"))
 
 
 @bp.post("/remove-part")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from briskcell.core.brief import Wish, wishes
+from briskcell.core.brief import Wish
 from briskcell.services.workshop import Opened
 
 from ..units import show
@@ -46,7 +46,7 @@ class WishRow:
 
 def surface(opened: Opened, _view: View) -> dict[str, Any]:
     """What the Brief station shows."""
-    found = {w.field: w for w in wishes(opened.assessed)}
+    found = {w.field: w for w in opened.assessed.wishes}
     rows = {name: _row(found[name], question, unit) for name, (question, unit) in QUESTIONS.items()}
     states = [w.state for w in found.values()]
     return {

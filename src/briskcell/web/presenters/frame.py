@@ -7,13 +7,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.assess import Assessment
-from briskcell.core.brief import wishes
 from briskcell.services.workshop import Opened
 
 from ..units import show
 from ..view import View
 from . import brief, charge, draw, pack, rails
-from .find import findable
 from .numbers import Number, Numbers
 from .river import river
 from .slip import slip_of
@@ -74,15 +72,7 @@ class SpineRow:
 def spine(opened: Opened, numbers: Numbers) -> list[SpineRow]:
     """Every station with its number, state, and change since the baseline."""
     a = opened.assessed
-    return [SpineRow(name, s.key, s.name, *s.number(a, numbers), station_state(a, name)) for name, s in STATIONS.items()]
-
-
-def station_state(assessed: Assessment, station: str) -> str:
-    """The word for a station; the brief's is the worst of its wishes."""
-    if station != "brief":
-        return assessed.station_state(station)
-    states = [w.state for w in wishes(assessed)]
-    return next((w for w in ("fails", "close") if w in states), "holds")
+    return [SpineRow(name, s.key, s.name, *s.number(a, numbers), a.station_state(name)) for name, s in STATIONS.items()]
 
 
 def figures_of(before: Opened, now: Opened) -> list[tuple[str, str, str, str]]:
@@ -108,5 +98,4 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "findings": assessed.findings,
         "surface": STATIONS[view.station].surface(opened, view),
         "slip": slip_of(assessed, view.slip),
-        "findable": findable(assessed, STATIONS),
     }

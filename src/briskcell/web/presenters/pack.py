@@ -13,6 +13,7 @@ from briskcell.library.catalogue import chemistries
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
 from briskcell.services.bay import bay_of_case
+from briskcell.services.session import USUAL
 from briskcell.services.workshop import Opened
 
 from ..view import View
@@ -37,6 +38,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "classes": catalogue().of_kind("cells"),
         "chemistries": [(key, row["name"]) for key, row in chemistries().items()],
         "reserve": assessed.reserve,
+        "session": USUAL,
         "bay": draw_bay(assessed, pack) if pack else None,
     }
 

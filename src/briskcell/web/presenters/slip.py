@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from briskcell.core.assess import Assessment
@@ -14,7 +14,7 @@ from briskcell.model.plan import PART_LISTS
 from briskcell.model.stores import Pack
 from briskcell.services.edits import differences, unit_of
 from briskcell.services.names import NAMES
-from briskcell.services.parts import KIND_OF, swapped
+from briskcell.services.parts import KIND_OF, feeders, hangs_on, swapped
 
 from .numbers import Numbers
 
@@ -54,6 +54,8 @@ class Slip:
     findings: tuple[Any, ...] = ()
     path: str = ""
     swap: Swap | None = None
+    places: tuple[Part, ...] = ()
+    place: str = ""
 
 
 def slip_of(assessed: Assessment, key: str) -> Slip | None:
@@ -62,7 +64,12 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
     if kind == "part" and (part := assessed.plan.by_id.get(rest)):
         found = tuple(f for f in assessed.findings if f.element == part.id)
         path = _path_of(assessed, part)
-        return Slip(key, part, tuple(_fields(path, part)), _classes(part), findings=found, path=path)
+        slip = Slip(key, part, tuple(_fields(path, part)), _classes(part), findings=found, path=path)
+        return (
+            replace(slip, places=tuple(feeders(assessed.plan)), place=hangs_on(assessed.plan, part))
+            if isinstance(part, Load)
+            else slip
+        )
     if kind == "swap":
         part_id, _, class_key = rest.partition(":")
         return Slip(key, swap=_swap(assessed, part_id, class_key)) if part_id in assessed.plan.by_id else None
@@ -81,10 +88,20 @@ def _swap(assessed: Assessment, part_id: str, class_key: str) -> Swap:
     had = {f.key for f in assessed.findings}
     return Swap(
         assessed.plan.by_id[part_id], class_key, catalogue().find(class_key).name,
-        tuple(d for d in differences(assessed.plan, plan) if "how it is known" not in d[0]),
+        tuple((_figure_name(where), was, now) for where, was, now in differences(assessed.plan, plan) if _counts(where)),
         tuple((name, one(k).shown, two(k).shown, two(k).delta) for name, k in keys),
         tuple(f"{f.state}: {f.cause}" for f in after.findings if f.key not in had),
     )  # fmt: skip
+
+
+def _figure_name(where: str) -> str:
+    """A figure's name without that of its part, which stands above."""
+    words = where.rpartition(", ")[2]
+    return words[:1].upper() + words[1:]
+
+
+def _counts(where: str) -> bool:
+    return not where.endswith((", name", ", part class", ", note", "how it is known"))
 
 
 def _path_of(assessed: Assessment, part: Part) -> str:

@@ -1,7 +1,15 @@
 // The finder: forgives slips of typing, best first; arrow keys walk the list, Enter takes the first or the chosen one.
 import Fuse from "../vendor/fuse.min.mjs";
 
+let wanted = false; // Enter came before the list did
+
 export function startFind() {
+  document.addEventListener("htmx:after:swap", (event) => {
+    if (event.detail.ctx?.sourceElement?.id !== "found") return;
+    search(document.getElementById("find-words").value);
+    if (wanted) first();
+    wanted = false;
+  });
   document.addEventListener("input", (event) => {
     if (event.target.id === "find-words") search(event.target.value);
   });
@@ -10,13 +18,18 @@ export function startFind() {
     const lines = [...document.querySelectorAll("#found li:not([hidden])")].map((li) => li.querySelector("a, button"));
     if (event.key === "Enter" && event.target.id === "find-words") {
       event.preventDefault();
-      lines[0]?.click();
+      if (document.getElementById("found").children.length) first();
+      else wanted = true;
     }
     if (event.key !== "ArrowDown" && event.key !== "ArrowUp") return;
     event.preventDefault();
     const at = lines.indexOf(document.activeElement) + (event.key === "ArrowDown" ? 1 : -1);
     (at < 0 ? document.getElementById("find-words") : lines[Math.min(at, lines.length - 1)])?.focus();
   });
+}
+
+function first() {
+  document.querySelector("#found li:not([hidden]) :is(a, button)")?.click();
 }
 
 function search(typed) {

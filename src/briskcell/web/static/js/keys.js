@@ -29,6 +29,7 @@ function open(id) {
   const words = dialog.querySelector("input");
   words?.focus();
   words?.select();
+  if (id === "find") htmx.trigger("#found", "find-opened");
   return true;
 }
 

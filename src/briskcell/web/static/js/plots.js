@@ -40,7 +40,7 @@ function show(el) {
     scales: {
       x: { time: false, dir: data.x.reverse ? -1 : 1 },
       y: { range: (_u, low, high) => span(low, high, left.unit, data.marks) },
-      y2: { range: (_u, low, high) => span(low, high, "V", []) },
+      y2: { range: (_u, low, high) => (right?.unit === "%" ? [0, 100] : span(low, high, "V", [])) },
     },
     axes: [axis(data.x.unit, 2, "x"), axis(left.unit, 3, "y"), ...(right ? [axis(right.unit, 1, "y2")] : [])],
     series: [

@@ -4,7 +4,8 @@ export function startRequests() {
     const headers = event.detail.ctx.request.headers;
     headers["X-CSRFToken"] = document.querySelector('meta[name="csrf"]').content;
     // A dialog closes as what was chosen in it is sent for: swapped while open, it would keep the page inert.
-    event.detail.ctx.sourceElement.closest("dialog[open]")?.close();
+    // The finder's own list is no choice.
+    if (event.detail.ctx.sourceElement.id !== "found") event.detail.ctx.sourceElement.closest("dialog[open]")?.close();
     const build = document.getElementById("build");
     if (build) headers["X-Base"] = build.dataset.revision;
   });
