@@ -83,8 +83,8 @@ def _load(line: int, name: str, cells: dict[str, str]) -> Load:
     source = cells.get("source", "")
     if grade != "guessed" and not source:
         raise FigureError("source", f"A figure that is {GRADES[grade]} needs its source.", fix="Fill the column source.")
-    unit = "A" if re.search(r"\d\s*(m|u|µ)?a\s*$", cells["play"], re.IGNORECASE) else "W"
-    play = _figure(cells["play"], unit, "play", grade, source)
+    unit = "A" if re.search(r"\d\s*(m|u|µ)?a\s*$", cells.get("play", ""), re.IGNORECASE) else "W"
+    play = _figure(cells.get("play", ""), unit, "play", grade, source)
     rest, peak = cells.get("rest", ""), cells.get("peak", "")
     states = {
         "rest": _figure(rest, unit, "rest", grade, source) if rest else play.at(0.1 * play.likely, source="a tenth of play"),

@@ -104,7 +104,10 @@ def draft(wish: Wish) -> Plan:
     mean_w = sum(p.power_w.play.likely for p in parts.values())
     layout = _layout_for(parts["board"].window, peak_w)
     regulators = {"main": layout.main, "five": layout.five}
-    if not _accepts(parts["screen"].window, layout.main) and not _accepts(parts["screen"].window, layout.five):
+    window = parts["screen"].window
+    # A screen that accepts the pack from full to cut-off needs no board of its own.
+    on_pack = window.low_v <= 2.8 * layout.series <= 4.2 * layout.series <= window.high_v
+    if not on_pack and not _accepts(window, layout.main) and not _accepts(window, layout.five):
         regulators["screen"] = "boost-9v-3a" if layout.series < 3 else "buck-12v-4a"
     case, fan = _case_for(mean_w, wish.thickness_mm)
     if fan:
@@ -113,9 +116,10 @@ def draft(wish: Wish) -> Plan:
     loads: list[Any] = []
     used: dict[str, str] = {}
     for key, part_id, awg, length in keys:
-        rail = next((r for r, board in regulators.items() if _accepts(parts[part_id].window, board)), "main")
-        used[rail] = regulators[rail]
-        loads += load_with_wire(key, part_id, f"rail-{rail}", awg, length)
+        rail = next((r for r, board in regulators.items() if _accepts(parts[part_id].window, board)), "")
+        if rail:
+            used[rail] = regulators[rail]
+        loads += load_with_wire(key, part_id, f"rail-{rail}" if rail else "fuse", awg, length)
     worst_a = peak_w / 0.85 / (3.1 * layout.series)
     cell, parallel = _pack_for(wish.hours * mean_w / 0.85, worst_a, layout.series, wish.thickness_mm)
     build = [

@@ -173,7 +173,7 @@ def _three_shares(text: str, path: str) -> Profile:
     shares = [read(f"{p} %" if re.fullmatch(r"[\d.,\s]+", p) else p, "", path) for p in text.split("/")]
     if len(shares) != 3 or not 0.99 < sum(shares) < 1.01 or min(shares) < 0:
         raise FigureError(path, "These are not three shares that make up the whole.", fix="Type them like 10 / 85 / 5.")
-    return Profile(rest=shares[0], play=shares[1], peak=max(1.0 - shares[0] - shares[1], 0.0))
+    return Profile(rest=shares[0], play=shares[1], peak=max(round(1.0 - shares[0] - shares[1], 9), 0.0))
 
 
 def _shared(profile: Profile, state: str, share: float) -> Profile:
@@ -241,9 +241,18 @@ def differences(old: Plan, new: Plan) -> list[tuple[str, str, str]]:
                 else:
                     there = left.get(i) or right[i]
                     out.append((there.name, "in the build" if i in left else "–", "in the build" if i in right else "removed"))
+        elif isinstance(a, tuple) and isinstance(b, tuple) and (a or b) and isinstance((a or b)[0], BaseModel):
+            for k in range(max(len(a), len(b))):
+                if k < len(a) and k < len(b):
+                    walk([*path, str(k)], a[k], b[k], None)
+                else:
+                    out.append((f"{name} {k + 1}", "there" if k < len(a) else "–", "there" if k < len(b) else "removed"))
         elif isinstance(a, Figure) and isinstance(b, Figure):
-            if a.likely != b.likely or (a.low, a.high) != (b.low, b.high):
+            if _shown(a, unit) != _shown(b, unit):
                 out.append((name, _shown(a, unit), _shown(b, unit)))
+            elif (a.low, a.high) != (b.low, b.high):
+                was, now = (f"{_shown(f.low, unit)} to {_shown(f.high, unit)}" for f in (a, b))
+                out.append((f"{name}, its range", was, now))
             else:
                 out.append((f"{name}, how it is known", GRADES[a.grade], GRADES[b.grade]))
         elif isinstance(a, BaseModel) and isinstance(b, BaseModel) and type(a) is type(b):

@@ -1,0 +1,229 @@
+"""Edits as people make them, in any order: parts, games, the bay, both schools, sessions typed in words."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from briskcell.core.assess import assess
+from briskcell.library import catalogue
+from briskcell.library.catalogue import chemistries
+from briskcell.model.errors import FigureError
+from briskcell.model.figure import Figure
+from briskcell.model.plan import Plan, Profile
+from briskcell.services import bay, games, parts
+from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
+from briskcell.services.edits import differences, set_value
+from briskcell.services.schools import schools, take_school
+from briskcell.services.search import begin_search, take_found
+from briskcell.services.session import play, read_phases
+
+LOADS = [c.key for c in catalogue().of_kind("loads")]
+KINDS = ["add", "double", "remove", "move", "hang", "swap", "game", "less"]
+ACTS = st.lists(
+    st.tuples(
+        st.sampled_from(["add", "double", "remove", "move", "hang", "swap", "game", "less"]), st.integers(0, 40), st.integers(0, 40)
+    ),
+    max_size=12,
+)
+
+
+def acted(plan: Plan, act: str, one: int, two: int) -> Plan:
+    load = plan.loads[one % len(plan.loads)].id if plan.loads else ""
+    other = plan.loads[two % len(plan.loads)].id if plan.loads else ""
+    places = [p.id for p in parts.feeders(plan)]
+    if act == "add":
+        return parts.add_load(plan, LOADS[one % len(LOADS)], places[two % len(places)]).plan
+    if act == "double":
+        return parts.duplicate(plan, load).plan
+    if act == "remove":
+        return parts.remove(plan, load).plan
+    if act == "move":
+        return parts.move(plan, load, other).plan
+    if act == "hang":
+        return parts.hang(plan, load, places[two % len(places)]).plan
+    if act == "swap":
+        return parts.swap(plan, load, LOADS[two % len(LOADS)]).plan
+    return games.add_game(plan).plan if act == "game" else games.remove_game(plan, str(one % 3)).plan
+
+
+@settings(max_examples=60)
+@given(st.sampled_from(demo_plans()), ACTS)
+def test_any_run_of_edits_leaves_a_build_that_answers(plan: Plan, acts: list[tuple[str, int, int]]) -> None:
+    for act in acts:
+        before = plan
+        try:
+            plan = acted(plan, *act)
+        except FigureError:
+            assert act[0] in ("remove", "double", "move", "hang", "swap", "game", "less"), "a part can always be added"
+            continue
+        names = {p.name for p in plan.parts()}
+        assert act[0] != "double" or len(plan.loads) == len(before.loads) + 1
+        assert act[0] != "double" or len(names) > len({p.name for p in before.parts()}), "a double has a name of its own"
+        assert act[0] not in ("move", "hang", "swap", "game", "less") or len(plan.loads) == len(before.loads)
+        assert act[0] != "move" or {p.id for p in plan.loads} == {p.id for p in before.loads}
+    found = assess(plan)
+    assert found.draw.mean_w >= 0
+    assert all(f.cause for f in found.findings)
+
+
+def test_a_doubled_part_has_a_wire_like_the_first_and_draws_the_same() -> None:
+    plan = set_value(sanderling(), "links/w-screen/awg", "22").plan
+    twin = parts.duplicate(plan, "screen").plan
+    new = twin.loads[[p.id for p in plan.loads].index("screen") + 1]
+    assert new.name == "Screen 4.3 in with backlight 2"
+    wire = twin.by_id[new.fed_by]
+    assert (wire.awg, wire.fed_by) == (22, "rail-5")  # type: ignore[attr-defined]
+    watts = {d.load.id: d.mean_w for d in assess(twin).draw.loads}
+    assert watts[new.id] == pytest.approx(watts["screen"], rel=0.01)
+    assert parts.remove(twin, new.id).plan == plan
+
+
+def test_hanging_on_the_pack_goes_behind_switch_and_fuse_and_never_before_them() -> None:
+    plan = sanderling()
+    sound = plan.by_id["sound"]
+    point = parts.store_point(plan, sound)  # type: ignore[arg-type]
+    assert point == "fuse"
+    hung = parts.hang(plan, "sound", point).plan
+    assert parts.hangs_on(hung, hung.by_id["sound"]) == "fuse"  # type: ignore[arg-type]
+    for nowhere in ("w-pack", "switch", "sound", "", "usb"):
+        with pytest.raises(FigureError):
+            parts.hang(plan, "sound", nowhere)
+
+
+def test_a_part_finds_the_rail_whose_volts_it_accepts() -> None:
+    plan = sanderling()
+    assert parts.best_feeder(plan, catalogue().find("radio-bt").part) == "rail-33"
+    assert parts.best_feeder(plan, catalogue().find("board-small4").part) == "rail-5"
+    added = parts.add_load(plan, "radio-wifi", "").plan
+    assert not [f for f in assess(added).findings if f.rule == "load-window"]
+
+
+def test_own_parts_with_names_of_any_alphabet_get_an_id() -> None:
+    plan = sanderling()
+    figure = Figure(low=0.1, likely=0.2, high=0.3)
+    for name in ("Überlandlampe", "灯", "7-segment", "—", "a" * 120):
+        load = parts.own_load(name, figure, figure, figure, 3.0, 5.5)
+        plan = parts.added(plan, load, "rail-5")
+        assert plan.loads[-1].name == name
+    with pytest.raises(FigureError, match="not below"):
+        parts.own_load("odd", figure, figure, figure, 5.5, 3.0)
+
+
+def test_the_last_game_taken_away_gives_its_profile_back() -> None:
+    plan = games.add_game(sanderling()).plan
+    assert plan.games[0].profile == sanderling().profile
+    plan = set_value(plan, "games/0/profile", "20 / 70 / 10").plan
+    plan = set_value(plan, "games/0/name", "Harbour tales").plan
+    two = games.add_game(plan).plan
+    assert {g.name for g in two.games} == {"Harbour tales", "Game 1"}
+    one = games.remove_game(two, "1").plan
+    assert one == plan.model_copy(update={"games": plan.games})
+    none = games.remove_game(one, "0").plan
+    assert none.profile == none.use == Profile(rest=0.2, play=0.7, peak=0.1)
+    assert none.games == ()
+
+
+@pytest.mark.parametrize("text", ["", "10", "10/20/30", "a / b / c", "120 / -10 / -10", "10 / 85 / 5 / 0"])
+def test_a_profile_that_is_no_whole_is_refused(text: str) -> None:
+    with pytest.raises(FigureError):
+        set_value(sanderling(), "profile", text)
+
+
+def test_a_gauge_becomes_a_section_and_back() -> None:
+    plan = set_value(sanderling(), "links/w-screen/awg", "0.25 mm2").plan
+    wire = plan.by_id["w-screen"]
+    assert (wire.awg, wire.section_mm2) == (None, 0.25)  # type: ignore[attr-defined]
+    back = set_value(plan, "links/w-screen/awg", "24").plan.by_id["w-screen"]
+    assert (back.awg, back.section_mm2) == (24, None)  # type: ignore[attr-defined]
+
+
+def test_a_bay_is_begun_measured_blocked_and_freed() -> None:
+    plan = oystercatcher().model_copy(update={"bay": None})
+    begun = bay.start_bay(plan).plan
+    assert begun.bay is not None
+    assert begun.bay.depth_mm < plan.case.depth_mm
+    blocked = bay.add_block(begun).plan
+    moved = set_value(blocked, "bay/keep_outs/0/x_mm", "12 mm").plan
+    assert moved.bay is not None
+    assert moved.bay.keep_outs[0].x_mm == 12
+    assert bay.remove_block(moved, "0").plan == begun
+    for number in ("1", "x", ""):
+        with pytest.raises(FigureError):
+            bay.remove_block(moved, number)
+
+
+@pytest.mark.parametrize("chemistry", sorted(chemistries()))
+@pytest.mark.parametrize("width", [None, 34.0])
+def test_a_cell_of_any_chemistry_can_be_typed_from_its_wrapper(chemistry: str, width: float | None) -> None:
+    cell = bay.typed_cell("From a drawer", chemistry, 2.2, 9.0 if width else 18.4, width, 65.0, 4.0)
+    assert cell.label_ah.grade == "guessed"
+    plan = bay.put_cell(sanderling(), "pack", cell).plan
+    found = assess(plan, catalogue().shelf())
+    assert found.runtimes[0].energy_wh == pytest.approx(2 * 2.2 * sum(cell.ocv.value) / len(cell.ocv.value), rel=0.2)
+    assert found.findings is not None
+
+
+@pytest.mark.parametrize("plan", [sanderling(), oystercatcher()], ids=lambda p: p.name)
+def test_going_the_other_way_and_back_asks_the_same_question(plan: Plan) -> None:
+    a = assess(plan, catalogue().shelf())
+    both = schools(a)
+    assert [s.today for s in both].count(True) == 1
+    other = next(s for s in both if not s.today)
+    gone = take_school(a, other.key).plan
+    again = {s.key: s for s in schools(assess(gone, catalogue().shelf()))}
+    assert again[other.key].today
+    assert again[other.key].runtime_h == pytest.approx(other.runtime_h)
+    assert schools(assess(curlew())) == (), "a bucked pack does not ask it"
+
+
+def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know() -> None:
+    search = begin_search(sanderling())
+    assert search.ended.wait(120)
+    assert search.failed == ""
+    assert search.judged > 10_000
+    best = search.found[0]
+    edit = take_found(sanderling(), best.cell.part_class, best.parallel, best.board.part_class, best.awg)
+    built = assess(edit.plan)
+    assert built.runtime is not None
+    assert built.runtime.hours == pytest.approx(best.runtime_h, rel=0.01)
+    assert best.runtime_h >= sanderling().brief.hours
+    thick = [f.thickness_mm for f in search.found]
+    assert thick == sorted(thick)
+    for plan in (parts.hang(sanderling(), "sound", "fuse").plan, sanderling().model_copy(update={"links": ()})):
+        with pytest.raises(FigureError):
+            begin_search(plan)
+    with pytest.raises(FigureError):
+        take_found(sanderling(), "boost-5v-3a", 1, "boost-5v-3a", 20.0)
+
+
+def test_a_search_that_is_stopped_ends_soon_and_says_how_far_it_came() -> None:
+    search = begin_search(sanderling())
+    search.stopped.set()
+    assert search.ended.wait(30)
+    assert search.failed == ""
+    assert search.judged < 45_000
+
+
+def test_phases_are_read_as_people_type_them() -> None:
+    found = read_phases("Boot 1 min; play 1h30, off 30 min plugged,\nPEAK 20s")
+    assert [(p.what, p.seconds, p.plugged) for p in found] == [
+        ("boot", 60, False), ("play", 5400, False), ("off", 1800, True), ("peak", 20, False)]  # fmt: skip
+    for text in ("", "play", "play soon", "dance 1h", "play 0 min", "play 100h", ",".join(["play 1 min"] * 41), "play -1h"):
+        with pytest.raises(FigureError) as told:
+            read_phases(text)
+        assert told.value.fix
+    course = play(assess(sanderling()), "play 1h, off 1h plugged", 0.5)
+    assert course.ended == ""
+    assert course.soc[-1] > course.soc[len(course.soc) // 2]
+
+
+def test_differences_name_both_sides_of_every_change_of_an_edit() -> None:
+    plan = sanderling()
+    for changed in (parts.swap(plan, "boost", "boost-5v-3a").plan, parts.duplicate(plan, "light").plan, bay.add_block(plan).plan):
+        rows = differences(plan, changed)
+        assert rows
+        assert all(was != now for _, was, now in rows)
+        back = {(was, now) for _, now, was in differences(changed, plan)}
+        assert {(was, now) for _, was, now in rows if not {"in the build", "there"} & {was, now}} <= back
