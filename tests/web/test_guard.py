@@ -24,7 +24,8 @@ from tests.odd import odd_documents
 
 ROOT = Path(__file__).parents[2]
 sys.path.insert(0, str(ROOT / "assets"))
-PAGES = ["/", "/new", *(f"/builds/{b}/{s}" for b in (1, 2, 3) for s in ("draw", "rails", "pack", "charge"))]
+WRAPPER = {"pack": "pack", "name": "x", "chemistry": "nmc", "label": "1 Ah", "thickness": "5", "length": "50", "most": "1 A"}
+PAGES = ["/", "/new", *(f"/builds/{b}/{s}" for b in (1, 2, 3) for s in ("brief", "draw", "rails", "pack", "charge", "history"))]
 
 
 @pytest.fixture
@@ -58,7 +59,9 @@ def test_every_station_and_slip_of_an_odd_build_answers(app: Any, name: str) -> 
     json.dumps(assessment_document(assess(plan, catalogue().shelf())), allow_nan=False)
     build, client = app.extensions["briskcell"].store.create(document_of(plan), name), app.test_client()
     slips = [f"part:{p.id}" for p in plan.parts()][::3] + [f"working:{k}" for k in ("draw", "runtime", "energy", "heat", "reserve")]
-    paths = [*(f"{s}?soc=3&state=peak" for s in ("draw", "rails", "pack", "charge")), *(f"draw?slip={s}" for s in slips)]
+    paths = [*(f"{s}?soc=3&state=peak" for s in ("brief", "draw", "rails", "pack", "charge")), *(f"draw?slip={s}" for s in slips)]
+    head = app.extensions["briskcell"].store.head(build).id
+    paths += [f"schools/{head}", f"packs/{head}", f"find?station=draw&slip={slips[0]}", "history", "search"]
     for path in paths:
         page = client.get(f"/builds/{build}/{path}")
         assert page.status_code == 200, path
@@ -108,6 +111,36 @@ def test_uploads_are_bounded_and_a_bad_plan_is_told_what_to_change(client: Flask
         ("add", {"part_class": "light", "fed_by": "nobody"}),
         ("add", {"part_class": "fuse-2", "fed_by": "rail-5"}),
         ("remove-part", {"part": "pack"}),
+        ("duplicate", {"part": "pack"}),
+        ("move", {"part": "", "before": "board"}),
+        ("hang", {"part": "board", "fed_by": "w-pack"}),
+        ("hang", {"part": "nobody", "fed_by": "rail-5"}),
+        ("own", {"name": "", "rest": "0", "play": "1 W", "peak": "1 W", "low_v": "3", "high_v": "5"}),
+        ("own", {"name": "Buzzer", "rest": "0", "play": "1 W..0.2 W", "peak": "1 W", "low_v": "3", "high_v": "5"}),
+        ("own", {"name": "Buzzer", "rest": "0", "play": "1 W", "peak": "1 W", "low_v": "5", "high_v": "3"}),
+        ("own", {"name": "Buzzer", "rest": "0", "play": "900 W", "peak": "1 W", "low_v": "3", "high_v": "5"}),
+        ("game", {"remove": "0"}),
+        ("edit", {"path": "profile", "value": "10 / 20 / 30"}),
+        ("edit", {"path": "loads/screen/settings/0/position", "value": "140 %"}),
+        ("edit", {"path": "loads/screen/settings/7/position", "value": "40 %"}),
+        ("edit", {"path": "brief/mass_g", "value": "heavy"}),
+        ("edit", {"path": "brief/charge_ports", "value": "many"}),
+        ("edit", {"path": "bay/length_mm", "value": "0"}),
+        ("bay", {"do": "free", "number": "3"}),
+        ("cells", {"pack": "pack", "part_class": "light", "parallel": "2"}),
+        ("cells", {"pack": "pack", "part_class": "pouch-p30", "parallel": "99"}),
+        (
+            "wrapper",
+            {"pack": "pack", "name": "x", "chemistry": "coal", "label": "1 Ah", "thickness": "5", "length": "50", "most": "1 A"},
+        ),
+        (
+            "wrapper",
+            {"pack": "pack", "name": "x", "chemistry": "nmc", "label": "-1 Ah", "thickness": "5", "length": "50", "most": "1"},
+        ),
+        ("table/take", {"csv": "name,play\n,"}),
+        ("table/preview", {"csv": "no table"}),
+        ("search/take", {"cell": "light", "parallel": "1", "board": "boost-5v-3a", "awg": "20"}),
+        ("power", {}),
         ("try", {"fix": "headroom:boost"}),
         ("grade", {"path": "loads/board/power_w/play", "grade": "proven", "source": "me"}),
     ],
@@ -167,3 +200,46 @@ def test_built_assets_are_as_new_as_their_sources() -> None:
     import stamp
 
     assert stamp.STAMP.read_text().strip() == stamp.digest(), "run make assets"
+
+
+def test_the_maps_figures_are_plain_json_and_only_of_this_build(client: FlaskClient) -> None:
+    base = re.search(r"flows/(\d+)\.json", client.get("/builds/3/draw").text)[1]  # type: ignore[index]
+    answer = client.get(f"/builds/3/flows/{base}.json")
+    assert answer.headers["Cache-Control"] == "no-store", "a data folder begun afresh numbers its revisions again"
+    known = json.loads(answer.data, parse_constant=lambda name: pytest.fail(f"{name} in the map's figures"))
+    assert len(known["soc"]) == 101
+    assert all(len(rows) == 3 and len(rows[0]) == 101 for node in known["nodes"].values() for rows in node.values())
+    assert client.get(f"/builds/1/flows/{base}.json").status_code == 404
+    assert client.get("/builds/3/flows/999999.json").status_code == 404
+
+
+def test_history_is_changed_only_with_a_token_and_only_for_revisions_of_the_build(client: FlaskClient) -> None:
+    page = client.get("/builds/3/history").text
+    revision = re.search(r"history/(\d+)/mark", page)[1]  # type: ignore[index]
+    assert client.post(f"/builds/3/history/{revision}/mark").status_code == 400
+    form = {"csrf_token": token(client), "base": revision, "name": "<b>lent & out</b>"}
+    assert client.post(f"/builds/3/history/{revision}/name", data=form).status_code == 303
+    named = client.get("/builds/3/history").text
+    assert "&lt;b&gt;lent &amp; out&lt;/b&gt;" in named
+    assert "<b>lent" not in named
+    for path in (f"/builds/1/history/{revision}/mark", "/builds/3/history/424242/variant", f"/builds/3/history/{revision}/burn"):
+        assert client.post(path, data=form).status_code == 404
+    assert client.get("/builds/3/history?compare=424242").status_code == 404
+
+
+@pytest.mark.parametrize("kept", ["in|°F|mm²|oz|$", "in", "furlong|°F", "|||", "x" * 3000])
+def test_any_preference_of_units_shows_whole_pages_and_reads_its_own_figures_back(client: FlaskClient, kept: str) -> None:
+    client.set_cookie("units", kept)
+    for station in ("brief", "draw", "rails", "pack", "charge"):
+        assert client.get(f"/builds/3/{station}").status_code == 200
+    page = client.get("/builds/3/brief").text
+    for path in ("brief/thickness_mm", "brief/room_c", "brief/mass_g", "brief/budget"):
+        shown = re.search(rf'value="([^"]*)" autocomplete[^>]*aria-describedby="e-{path.replace("/", "-")}"', page)[1]  # type: ignore[index]
+        before = client.get("/builds/3/plan.json").json["brief"]
+        base = re.search(r'data-revision="(\d+)"', client.get("/builds/3/draw").text)[1]  # type: ignore[index]
+        headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": base}
+        answer = client.post("/builds/3/edit", data={"path": path, "value": shown}, headers=headers)
+        assert answer.status_code == 200, (path, shown)
+        after = client.get("/builds/3/plan.json").json["brief"]
+        field = path.partition("/")[2]
+        assert after[field] == pytest.approx(before[field], rel=1e-4), (path, shown)

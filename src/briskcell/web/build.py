@@ -133,10 +133,9 @@ def mark(build_id: int) -> Response:
 
 @bp.get("/flows/<int:revision>.json")
 def flows(build_id: int, revision: int) -> Response:
-    """All that the map of a revision needs to step by itself; a revision never changes, so it may be kept."""
+    """All that the map of a revision needs to step by itself."""
     response = make_response(json.dumps(map_document(workshop().at(build_id, revision).assessed), separators=(",", ":")))
     response.headers["Content-Type"] = "application/json"
-    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
 
 
