@@ -31,7 +31,8 @@ class Walked:
     def rise(self, part: object, state: str, volts: dict[str, float], amps: dict[str, float]) -> float:
         """Current into a part at the volts of the last walk, and into all below it, kept in ``amps``."""
         if isinstance(part, Load):
-            share = math.prod(1.0 - s.share * (1.0 - s.position) for s in part.settings)
+            knobs = [(1.0 - s.share * (1.0 - s.position)) / (1.0 - s.share * (1.0 - s.quoted_at)) for s in part.settings]
+            share = min(math.prod(knobs), 1.0) if state == "peak" else math.prod(knobs)
             figure, at = getattr(part.draw, state).likely, volts[part.id]
             drawn = {"power_w": figure / at, "current_a": figure, "resistance_ohm": at / figure if figure else 0.0}[
                 part.kind
@@ -86,7 +87,7 @@ class Walked:
 
 def stepped_runtime_h(plan: Plan, cutoff_v: float, rtol: float) -> float:
     """Hours until the pack's terminals, under the steady states, meet the cut-off."""
-    tree, profile = Walked(plan), plan.profile
+    tree, profile = Walked(plan), plan.use
     shares = (profile.rest, profile.play, profile.peak)
     capacity_ah = store_curves(tree.pack, np.array([1.0])).capacity_ah
 

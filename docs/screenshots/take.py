@@ -10,11 +10,18 @@ import structlog
 from playwright.sync_api import sync_playwright
 from waitress.server import create_server
 
+from briskcell.services.edits import set_value
+from briskcell.services.workshop import Workshop
 from briskcell.web import create_app
 
 HERE = Path(__file__).parent
 SOUND, FAILING, SERIES = 3, 2, 1
 VIEWS = {
+    "brief": (f"/builds/{SOUND}/brief", {}),
+    "rails-fewest": (f"/builds/{FAILING}/rails", {"to": "h-fewest"}),
+    "pack-bay": (f"/builds/{SOUND}/pack", {"to": "h-bay"}),
+    "history": (f"/builds/{SERIES}/history?compare=1", {}),
+    "tablet": (f"/builds/{SERIES}/draw?state=peak", {"width": 820, "height": 1180}),
     "shelf": ("/", {}),
     "new": ("/new", {}),
     "draw": (f"/builds/{SOUND}/draw", {}),
@@ -28,21 +35,34 @@ VIEWS = {
 }
 
 
+def edited(shop: Workshop) -> None:
+    """A few changes of one build, for its history."""
+    for path, text in (("loads/screen/settings/0/position", "85 %"), ("brief/hours", "2h30"), ("packs/pack/cell/health", "92 %")):
+        base = shop.open(SERIES).revision.id
+        shop.change(SERIES, base, lambda a, path=path, text=text: set_value(a.plan, path, text))
+    shop.store.name(SERIES, 1, "as drafted for the long gallery")
+
+
 def main() -> None:
     structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(50))
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         app = create_app(Path(folder))
-        app.extensions["briskcell"].load_demo()
+        shop = app.extensions["briskcell"]
+        shop.load_demo()
+        edited(shop)
         server = create_server(app, host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
         for name, (path, how) in VIEWS.items():
-            context = browser.new_context(viewport={"width": how.get("width", 1280), "height": 800})
+            context = browser.new_context(viewport={"width": how.get("width", 1280), "height": how.get("height", 800)})
             site = f"http://127.0.0.1:{server.effective_port}"
             context.add_cookies([{"name": "theme", "value": how.get("theme", "day"), "url": site}])
             page = context.new_page()
             page.goto(site + path)
-            page.wait_for_timeout(600)
+            page.wait_for_timeout(900)
+            if "to" in how:
+                page.evaluate("(id) => document.getElementById(id).scrollIntoView()", how["to"])
+                page.wait_for_timeout(200)
             page.screenshot(path=HERE / f"{name}.png")
             context.close()
         browser.close()

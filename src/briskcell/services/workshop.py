@@ -76,13 +76,14 @@ class Workshop:
         FigureError
             If the edit makes no sense; nothing is saved then.
         """
-        base = self._opened(self.store.revision(build_id, base_id))
-        done = edit(base.assessed)
+        revision = self.store.revision(build_id, base_id)
+        base = self._assess(revision.id, revision.document)
+        done = edit(base)
         if done.plan == base.plan:
             return self.open(build_id)
         saved = self.store.save(build_id, base_id, document_of(done.plan), done.words)
         if isinstance(saved, Stale):
-            return Conflict(self._opened(saved.current), self._opened(saved.mine), base)
+            return Conflict(self._opened(saved.current), self._opened(saved.mine), self._opened(revision))
         self._keep(saved.id, assess(done.plan, catalogue().shelf()))
         return self._opened(saved)
 

@@ -133,7 +133,7 @@ class Store:
         """Save a change that started from ``base_id``. From the head it becomes the head; else it is only kept."""
         with Session(self._writer) as session, session.begin():
             build = _build(session, build_id)
-            base = self._stored(session, build, base_id)
+            base = _revision(session, build, base_id)
             fresh = base_id == build.head_id
             new = self._add(session, build, base.id, document, words)
             if fresh:

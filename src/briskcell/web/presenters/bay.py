@@ -66,7 +66,7 @@ def draw_bay(assessed: Answers, pack: Pack) -> BayDrawing | None:
     found, count = fit(pack.cell, pack.series * pack.parallel, bay), pack.series * pack.parallel
     placing = found.placing or best_placing(pack.cell, bay)
     over = max(count - found.most, 0)
-    scale = min((WIDTH - 2 * MARGIN) / (bay.length_mm * (1.0 if not over else 1.35)), 150.0 / bay.width_mm * 1.4, MOST_SCALE)
+    scale = min((WIDTH - 2 * MARGIN) / (bay.length_mm * (1.0 if not over else 1.35)), 240.0 / bay.width_mm, MOST_SCALE)
     side_y = MARGIN + bay.width_mm * scale + GAP
     boxes = _cells(placing, count) if placing else []
     inner = _inner(pack.cell, bay)
@@ -137,7 +137,16 @@ def _room(bay: Bay, scale: float, y0: float, above: bool) -> list[Rect]:
         out.append(Rect("holder", MARGIN, y0 + (across * scale - tall), bay.length_mm * scale, tall, "holder"))
     for n, b in enumerate(bay.keep_outs, 1):
         y, tall = (b.y_mm, b.width_mm) if above else (b.z_mm, b.depth_mm)
-        out.append(Rect("block", MARGIN + b.x_mm * scale, y0 + y * scale, b.length_mm * scale, tall * scale, f"taken, block {n}"))
+        out.append(
+            Rect(
+                "block" if above else "block-behind",
+                MARGIN + b.x_mm * scale,
+                y0 + y * scale,
+                b.length_mm * scale,
+                tall * scale,
+                f"taken, block {n}",
+            )
+        )
     return out
 
 
