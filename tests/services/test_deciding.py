@@ -80,6 +80,17 @@ def test_a_doubled_part_has_a_wire_like_the_first_and_draws_the_same() -> None:
     assert parts.remove(twin, new.id).plan == plan
 
 
+def test_a_part_is_given_a_knob_that_is_turned_and_taken_away() -> None:
+    plan = parts.add_knob(sanderling(), "board").plan
+    assert assess(plan).draw.mean_w == pytest.approx(assess(sanderling()).draw.mean_w), "full up, as quoted"
+    edit = set_value(plan, "loads/board/settings/0/position", "50 %")
+    assert edit.words == "Small four-core computer board, brightness: 100% to 50%"
+    assert assess(edit.plan).draw.mean_w < assess(plan).draw.mean_w
+    assert parts.remove_knob(edit.plan, "board", "0").plan == sanderling()
+    with pytest.raises(FigureError):
+        parts.remove_knob(sanderling(), "board", "0")
+
+
 def test_hanging_on_the_pack_goes_behind_switch_and_fuse_and_never_before_them() -> None:
     plan = sanderling()
     sound = plan.by_id["sound"]
@@ -118,8 +129,11 @@ def test_the_last_game_taken_away_gives_its_profile_back() -> None:
     plan = set_value(plan, "games/0/name", "Harbour tales").plan
     two = games.add_game(plan).plan
     assert {g.name for g in two.games} == {"Harbour tales", "Game 1"}
-    one = games.remove_game(two, "1").plan
-    assert one == plan.model_copy(update={"games": plan.games})
+    assert [g.share for g in two.games] == [0.5, 0.5]
+    shared = set_value(two, "games/1/share", "20 %").plan
+    assert [g.share for g in shared.games] == pytest.approx([0.8, 0.2]), "the others share the rest"
+    one = games.remove_game(shared, "1").plan
+    assert one == plan
     none = games.remove_game(one, "0").plan
     assert none.profile == none.use == Profile(rest=0.2, play=0.7, peak=0.1)
     assert none.games == ()

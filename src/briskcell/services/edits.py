@@ -13,7 +13,7 @@ from briskcell.core.changes import remade
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import GRADES, Figure, bounds, read_figure
 from briskcell.model.parts import Part
-from briskcell.model.plan import PART_LISTS, Plan, Profile
+from briskcell.model.plan import PART_LISTS, Game, Plan, Profile
 from briskcell.model.units import Unit, read, typed
 
 from .names import NAMES
@@ -70,6 +70,12 @@ def value_at(plan: Plan, path: str) -> tuple[Any, Unit | None]:
     return at, unit
 
 
+def shared_out(games: tuple[Game, ...], whole: float) -> tuple[Game, ...]:
+    """Games whose shares make up a whole, in the proportions they had."""
+    total = sum(g.share for g in games)
+    return tuple(g.model_copy(update={"share": whole * (g.share / total if total else 1.0 / len(games))}) for g in games)
+
+
 def _item(items: tuple[Any, ...], step: str) -> Any:
     """One of a list: by its id, or by its number where the items have none."""
     return next((item for k, item in enumerate(items) if step == getattr(item, "id", str(k))), None)
@@ -92,6 +98,12 @@ def set_value(plan: Plan, path: str, text: str) -> Edit:
             new: Any = _three_shares(text, path)
         elif isinstance(within := value_at(plan, "/".join(steps[:-1]))[0] if len(steps) > 1 else None, Profile):
             new, steps = _shared(within, steps[-1], _parse(old, unit, text, path)), steps[:-1]
+        elif isinstance(within, Game) and steps[-1] == "share":
+            share = _parse(old, unit, text, path)
+            others = shared_out(tuple(g for g in plan.games if g is not within), 1.0 - share)
+            own = within.model_copy(update={"share": share if others else 1.0})
+            at = plan.games.index(within)
+            new, steps = (*others[:at], own, *others[at:]), ["games"]
         elif not text.strip() and _may_be_empty(plan, steps):
             new = None
         elif steps[-1] == "awg" and re.search(r"mm[2²]\s*$", text):
@@ -114,12 +126,13 @@ def label(plan: Plan, path: str) -> str:
     """A path in words."""
     steps = path.split("/")
     if len(steps) > 1 and steps[0] in PART_LISTS and steps[1] in plan.by_id:
-        if steps[2:3] == ["settings"] and len(steps) == 5 and steps[4] == "position":
-            return f"{plan.by_id[steps[1]].name}, {value_at(plan, '/'.join(steps[:4]))[0].name.lower()}"
+        if steps[2:3] == ["settings"] and len(steps) == 5:
+            knob = value_at(plan, "/".join(steps[:4]))[0].name.lower()
+            return f"{plan.by_id[steps[1]].name}, {knob}{'' if steps[4] == 'position' else ': ' + _word(steps[4]).lower()}"
         words = [_word(s) for s in steps[2:] if s not in ("cell", "loss", "protection", "window", "likely")]
         return f"{plan.by_id[steps[1]].name}, {' '.join(words).lower()}".rstrip(", ")
     if steps[0] == "games" and len(steps) > 1 and (game := _item(plan.games, steps[1])):
-        return f"{game.name}, {_word(steps[-1]).lower()}"
+        return f"{game.name}, {'share of the time' if steps[-1] == 'share' else _word(steps[-1]).lower()}"
     if steps[0] == "profile":
         return f"share of the time {_word(steps[-1])}" if len(steps) > 1 else "use profile"
     return _word(steps[-1])

@@ -6,7 +6,7 @@ from briskcell.core.changes import remade
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Game, Plan
 
-from .edits import Edit, checked
+from .edits import Edit, checked, shared_out
 
 MOST = 12
 
@@ -17,9 +17,9 @@ def add_game(plan: Plan) -> Edit:
         raise FigureError("games", f"A build names up to {MOST} games.", fix="Put alike ones together.")
     names = {g.name for g in plan.games}
     name = next(n for k in range(1, MOST + 2) if (n := f"Game {k}") not in names)
-    share = 1.0 if not plan.games else round(1.0 / (len(plan.games) + 1), 2)
+    share = 1.0 / (len(plan.games) + 1)
     game = Game(name=name, share=share, profile=plan.use)
-    return Edit(checked(plan, {"games": (*plan.games, game)}), f"{name} added")
+    return Edit(checked(plan, {"games": (*shared_out(plan.games, 1.0 - share), game)}), f"{name} added")
 
 
 def remove_game(plan: Plan, number: str) -> Edit:
@@ -27,6 +27,6 @@ def remove_game(plan: Plan, number: str) -> Edit:
     if not number.isdigit() or int(number) >= len(plan.games):
         raise FigureError("games", "There is no such game.", fix="Reload the page.")
     gone = plan.games[int(number)]
-    rest = tuple(g for g in plan.games if g is not gone)
+    rest = shared_out(tuple(g for k, g in enumerate(plan.games) if k != int(number)), 1.0)
     update = {"games": rest} if rest else {"games": (), "profile": gone.profile}
     return Edit(remade(plan, update), f"{gone.name} removed")

@@ -20,7 +20,7 @@ NAMES = {
     "copper_um": "Copper", "trace_width_mm": "Width of the trace", "insulation_c": "Insulation stands", "run_m": "Run",
     "junction_max_c": "Junction stands", "restart_v": "Starts again", "dropout_ohm": "Path when dropped out",
     "hours": "Hours wanted", "charge_hours": "Hours on the charger", "series": "Cells in series", "parallel": "Cells in parallel",
-    "name": "Name", "ocv_v": "Measured open-circuit voltage", "position": "Position", "share": "Share it governs",
+    "name": "Name", "ocv_v": "Measured open-circuit voltage", "position": "Position", "quoted_at": "Quoted at", "share": "Share it governs",
     "capacitance_f": "Capacitance", "esr_ohm": "Series resistance", "rating_v": "Rating", "leakage_a": "Leakage",
     "cells_wh": "Energy of its cells", "least_load_a": "Stays on above", "balance_a": "Balancing current",
 }  # fmt: skip

@@ -104,6 +104,23 @@ def _numbered(plan: Plan, name: str) -> str:
     return next(n for k in range(2, 1000) if (n := f"{name[:112]} {k}") not in names)
 
 
+def add_knob(plan: Plan, part_id: str) -> Edit:
+    """A knob for a part, such as its brightness: full up, where its draw is taken to be quoted, until it is told otherwise."""
+    load = _load(plan, part_id)
+    name = "Brightness" if not load.settings else f"Knob {len(load.settings) + 1}"
+    knobs = (*load.settings, {"name": name, "position": 1.0, "share": 0.5})
+    return Edit(replaced(plan, altered(load, settings=knobs)), f"{load.name} has a knob")
+
+
+def remove_knob(plan: Plan, part_id: str, number: str) -> Edit:
+    """Take a knob away; the draw is then what was quoted."""
+    load = _load(plan, part_id)
+    if not number.isdigit() or int(number) >= len(load.settings):
+        raise FigureError("id", "There is no such knob.", fix="Reload the page.")
+    rest = tuple(s for k, s in enumerate(load.settings) if k != int(number))
+    return Edit(replaced(plan, altered(load, settings=rest)), f"{load.settings[int(number)].name} of {load.name} taken away")
+
+
 def remove(plan: Plan, part_id: str) -> Edit:
     """Remove a load and the wire that served it alone."""
     part = _load(plan, part_id)

@@ -88,6 +88,13 @@ def own(build_id: int) -> Response:
     return change(build_id, made)
 
 
+@bp.post("/knob")
+def knob(build_id: int) -> Response:
+    """A knob for a part, or one less."""
+    part, number = _form("part"), _form("remove")
+    return change(build_id, lambda a: parts.remove_knob(a.plan, part, number) if number else parts.add_knob(a.plan, part))
+
+
 @bp.post("/game")
 def game(build_id: int) -> Response:
     """One more game, or one less."""

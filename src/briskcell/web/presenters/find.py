@@ -24,6 +24,7 @@ def findable(assessed: Assessment, stations: dict[str, Any]) -> list[Findable]:
     """Everything the finder lists for a build."""
     out = [Findable(s.name, "station", station=name) for name, s in stations.items()]
     out += [Findable(part.name, "part", slip=f"part:{part.id}") for part in assessed.plan.parts()]
+    out += [Findable(f"{s.name} of {p.name}", "setting", slip=f"part:{p.id}") for p in assessed.plan.loads for s in p.settings]
     numbers = [("Draw of all parts", "draw"), ("Runtime", "runtime"), ("Energy of the pack", "energy")]
     numbers += [("Warmth of the case", "heat"), ("Warning before shutdown", "reserve")]
     numbers += [
