@@ -198,7 +198,7 @@ def keys_of(a: Assessment) -> list[str]:
     keys += [f"{k}:{p.id}" for p in a.plan.loads for k in ("part-draw", "path", "voltage")]
     keys += [f"{k}:{c.id}" for c in a.plan.converters for k in ("efficiency", "lost", "warmth")]
     keys += [f"{k}:{h.element}:{h.kind}" for h in a.headrooms for k in ("headroom", "asked", "limit")]
-    keys += [f"charge:{c.board.id}" for c in a.charges] + [f"shelf:{s.id}" for s in a.plan.stores]
+    keys += [f"{k}:{c.board.id}" for c in a.charges for k in ("charge", "charge-play")] + [f"shelf:{s.id}" for s in a.plan.stores]
     keys += [f"wiring:{c.link.id}" for c in a.links] + [f"fuse:{f.fuse.id}" for f in a.fuses]
     return keys + [f"{k}:{p.id}" for p in a.plan.packs for k in ("fit", "cells-mass")]
 

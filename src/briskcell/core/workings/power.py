@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from briskcell.core.assess import Assessment
 from briskcell.core.spread import capacity_figure
 from briskcell.model.figure import Figure
@@ -105,16 +107,27 @@ def energy(assessed: Assessment, _rest: str) -> Working | None:
 
 @number("charge", "h", lambda a, of: next((c.off.hours for c in a.charges if c.board.id == of), None))
 def charge(assessed: Assessment, board_id: str) -> Working | None:
+    return _charging(assessed, board_id, playing=False)
+
+
+@number("charge-play", "h", lambda a, of: next((c.play.hours for c in a.charges if c.board.id == of), None))
+def charge_in_play(assessed: Assessment, board_id: str) -> Working | None:
+    return _charging(assessed, board_id, playing=True)
+
+
+def _charging(assessed: Assessment, board_id: str, *, playing: bool) -> Working | None:
     found = next((c for c in assessed.charges if c.board.id == board_id), None)
     if found is None:
         return None
-    board, supply = found.board, found.supply
-
+    board, supply, course = found.board, found.supply, found.play if playing else found.off
+    taken = course.system_a[np.isfinite(course.system_a)]
+    system_a = float(taken.mean()) if playing and taken.size else 0.0
+    first = (computed("I system", "What the console takes first, on average", system_a, "A", "solved tree in play"),)
     return Working(
-        title=f"Charge by {board.name}",
-        shown=show(found.off.hours, "h") if found.off.hours is not None else "never full",
-        words=f"Charge over current from {found.off.start_soc:.0%}, where play ends, until the current has fallen to the "
-        f"termination current. {found.off.why}".strip(),
+        title=f"Charge by {board.name}{', in play' if playing else ''}",
+        shown=show(course.hours, "h") if course.hours is not None else "never full",
+        words=f"Charge over current from {course.start_soc:.0%}, where play ends, until the current has fallen to the "
+        f"termination current. {course.why}".strip(),
         formula="t = ∫ Q dsoc / I, I = min(set, what the supply leaves, warmth, (V_float − OCV)/r)",
         inputs=(
             figure("I set", "Charge current", board.current_a, "A"),
@@ -122,6 +135,7 @@ def charge(assessed: Assessment, board_id: str) -> Working | None:
             figure("V in", supply.name, supply.voltage_v, "V"),
             figure("I max", "What the supply gives", supply.current_limit_a, "A"),
             figure("R cable", "Loop resistance of the cable", supply.cable_ohm, "Ω"),
+            *(first if playing else ()),
         ),
         source="G. L. Plett, Battery Management Systems, vol. I, 2015, ch. 7",
     )

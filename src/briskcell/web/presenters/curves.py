@@ -6,6 +6,12 @@ import math
 from collections.abc import Iterable
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.core.headroom import Headroom
+from briskcell.model.units import show
+
 
 def numbers(values: Iterable[float], places: int = 4) -> list[float | None]:
     """Rounded values; None where there is none to draw."""
@@ -15,3 +21,16 @@ def numbers(values: Iterable[float], places: int = 4) -> list[float | None]:
 def plot(title: str, x: dict[str, Any], series: list[dict[str, Any]], marks: list[dict[str, Any]] | None = None) -> dict[str, Any]:
     """A chart's description for the page's script: an x axis, series over it, and named marks."""
     return {"title": title, "x": x, "series": series, "marks": marks or []}
+
+
+def limit_plot(soc: NDArray[np.float64], found: Headroom) -> dict[str, Any]:
+    """What a board can deliver, and what it is asked for, from full to empty at its worst state."""
+    return plot(
+        f"Amps out of {found.name}, from full to empty, at {found.at_state}",
+        {"label": "state of charge", "unit": "%", "values": numbers(soc * 100, 1), "reverse": True},
+        [
+            {"label": "can deliver", "unit": "A", "role": "limit", "values": numbers(found.limit_series)},
+            {"label": f"asked at {found.at_state}", "unit": "A", "role": "demand", "values": numbers(found.demand_series)},
+        ],
+        [{"x": round(found.at_soc * 100, 1), "words": f"least spare {show(found.spare, '%')}"}],
+    )

@@ -8,7 +8,7 @@ from typing import Any
 from briskcell.core.answers import Answers
 from briskcell.core.assess import Assessment
 from briskcell.core.boards import BoardFigures, board_figures, boards_above
-from briskcell.core.headroom import Headroom, judged
+from briskcell.core.headroom import judged
 from briskcell.core.rails import RailChoice, fewest_rails, straight_on
 from briskcell.library import catalogue
 from briskcell.model.parts import STATES, Converter, Load, Rail
@@ -17,7 +17,7 @@ from briskcell.services.workshop import Opened
 
 from ..units import show
 from ..view import View
-from .curves import numbers, plot
+from .curves import limit_plot
 from .layout import short
 from .scale import Scale
 
@@ -87,7 +87,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "pack_span": (scale(span[0]), scale(span[1])) if span else None,
         "boards": boards,
         "chosen": chosen,
-        "plot": _plot(assessed, chosen) if chosen else None,
+        "plot": limit_plot(op.soc, chosen["headroom"]) if chosen else None,
         "classes": catalogue().of_kind("converters"),
         "proposals": proposals(assessed),
         "voltages": len({round(c.output_v.likely, 2) for c in assessed.plan.converters}),
@@ -187,18 +187,3 @@ def _guarded(assessed: Assessment) -> list[dict[str, Any]]:
         state = "fails" if most > stands else "close" if most > load.window.high_v else "holds"
         out.append({"load": load, "most": most, "stands": stands, "state": state, "by": above[-1] if above else None, "over": over})
     return out
-
-
-def _plot(assessed: Assessment, board: dict[str, Any]) -> dict[str, Any] | None:
-    found: Headroom | None = board["headroom"]
-    if not found:
-        return None
-    return plot(
-        f"Amps out of {found.name}, from full to empty, at {found.at_state}",
-        {"label": "state of charge", "unit": "%", "values": numbers(assessed.op.soc * 100, 1), "reverse": True},
-        [
-            {"label": "can deliver", "unit": "A", "role": "limit", "values": numbers(found.limit_series)},
-            {"label": f"asked at {found.at_state}", "unit": "A", "role": "demand", "values": numbers(found.demand_series)},
-        ],
-        [{"x": round(found.at_soc * 100, 1), "words": f"least spare {show(found.spare, '%')}"}],
-    )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -9,13 +10,14 @@ from briskcell.core.assess import Assessment
 from briskcell.core.workings import Working, working
 from briskcell.library import PartClass, catalogue
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Load, LossModel, Part
-from briskcell.model.plan import PART_LISTS
-from briskcell.model.stores import Pack
+from briskcell.model.parts import Converter, Link, Load, LossModel, Part
+from briskcell.model.plan import PART_LISTS, Store
+from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.services.edits import differences, unit_of
 from briskcell.services.names import NAMES
 from briskcell.services.parts import KIND_OF, feeders, hangs_on, swapped
 
+from .curves import limit_plot
 from .numbers import Numbers
 
 
@@ -54,6 +56,8 @@ class Slip:
     findings: tuple[Any, ...] = ()
     path: str = ""
     swap: Swap | None = None
+    numbers: tuple[tuple[str, str], ...] = ()
+    plot: dict[str, Any] | None = None
     places: tuple[Part, ...] = ()
     place: str = ""
 
@@ -64,7 +68,8 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
     if kind == "part" and (part := assessed.plan.by_id.get(rest)):
         found = tuple(f for f in assessed.findings if f.element == part.id)
         path = _path_of(assessed, part)
-        slip = Slip(key, part, tuple(_fields(path, part)), _classes(part), findings=found, path=path)
+        slip = Slip(key, part, tuple(_fields(path, part)), _classes(part), findings=found, path=path,
+                    numbers=tuple(_numbers(assessed, part)), plot=_limit(assessed, part))  # fmt: skip
         return (
             replace(slip, places=tuple(feeders(assessed.plan)), place=hangs_on(assessed.plan, part))
             if isinstance(part, Load)
@@ -92,6 +97,33 @@ def _swap(assessed: Assessment, part_id: str, class_key: str) -> Swap:
         tuple((name, one(k).shown, two(k).shown, two(k).delta) for name, k in keys),
         tuple(f"{f.state}: {f.cause}" for f in after.findings if f.key not in had),
     )  # fmt: skip
+
+
+def _numbers(assessed: Assessment, part: Part) -> Iterator[tuple[str, str]]:
+    """The numbers of a part, each with the key of its working."""
+    of = f":{part.id}"
+    if isinstance(part, Load):
+        yield from (("Mean draw", f"part-draw{of}"), ("Least volts", f"voltage{of}"), ("Arrives of the pack's watts", f"path{of}"))
+    for h in (h for h in assessed.headrooms if h.element == part.id):
+        what = f" of the {h.kind}" if h.kind in ("cells", "protection") else ""
+        yield from (
+            (f"Asked{what}", f"asked{of}:{h.kind}"),
+            (f"Limit{what}", f"limit{of}:{h.kind}"),
+            (f"Spare{what}", f"headroom{of}:{h.kind}"),
+        )
+    if isinstance(part, Converter):
+        yield from (("Efficiency", f"efficiency{of}"), ("Lost", f"lost{of}"), ("Warmth", f"warmth{of}"))
+    if isinstance(part, Link):
+        yield ("Drop", f"wiring{of}")
+    if isinstance(part, Store):
+        yield ("On the shelf", f"shelf{of}")
+    if isinstance(part, ChargeBoard):
+        yield from (("Charges in", f"charge{of}"), ("In play", f"charge-play{of}"))
+
+
+def _limit(assessed: Assessment, part: Part) -> dict[str, Any] | None:
+    found = next((h for h in assessed.headrooms if h.element == part.id), None)
+    return limit_plot(assessed.op.soc, found) if found and isinstance(part, Converter) else None
 
 
 def _figure_name(where: str) -> str:
