@@ -106,11 +106,8 @@ def _numbers(assessed: Assessment, part: Part) -> Iterator[tuple[str, str]]:
         yield from (("Mean draw", f"part-draw{of}"), ("Least volts", f"voltage{of}"), ("Arrives of the pack's watts", f"path{of}"))
     for h in (h for h in assessed.headrooms if h.element == part.id):
         what = f" of the {h.kind}" if h.kind in ("cells", "protection") else ""
-        yield from (
-            (f"Asked{what}", f"asked{of}:{h.kind}"),
-            (f"Limit{what}", f"limit{of}:{h.kind}"),
-            (f"Spare{what}", f"headroom{of}:{h.kind}"),
-        )
+        for name, number in (("Asked", "asked"), ("Limit", "limit"), ("Spare", "headroom")):
+            yield f"{name}{what}", f"{number}{of}:{h.kind}"
     if isinstance(part, Converter):
         yield from (("Efficiency", f"efficiency{of}"), ("Lost", f"lost{of}"), ("Warmth", f"warmth{of}"))
     if isinstance(part, Link):
