@@ -18,9 +18,11 @@ import briskcell.core
 from briskcell.core.assess import assess
 from briskcell.core.changes import altered, remade, replaced
 from briskcell.core.charging import hours_added
+from briskcell.core.conductors import melting_time_s, trace_rise_k, wire_rise_k
 from briskcell.core.converters import Losses, fit_losses, losses_of, stiff_output_v, switching_input_current, table_efficiency
 from briskcell.core.fit import best_placing, cell_size, fit, free_room, largest_that_fits
-from briskcell.core.harness import find_gauge, melting_time_s, opening_time_s, trace_rise_k, wire_rise_k
+from briskcell.core.fuses import opening_time_s
+from briskcell.core.harness import find_gauge
 from briskcell.core.heat import heat
 from briskcell.core.operating import operate
 from briskcell.core.rails import fewest_rails, straight_on

@@ -14,7 +14,8 @@ from briskcell.model.plan import Plan
 from .charging import Charge, charge
 from .draw import DrawReport, draw_report
 from .fit import Fit, fit
-from .harness import FuseCheck, LinkCheck, check_fuses, check_links
+from .fuses import FuseCheck, check_fuses
+from .harness import LinkCheck, check_links
 from .headroom import Headroom, headrooms
 from .heat import Heat, heat
 from .operating import Operating, operate
