@@ -67,6 +67,7 @@ def wire_rise_k(current_a: float, section_mm2: float, *, bundle: int = 1, ambien
 
     Examples
     --------
+    >>> from briskcell.core.wiring import awg_section_mm2
     >>> round(wire_rise_k(3.0, awg_section_mm2(24)), 1)
     21.4
     """
@@ -133,6 +134,7 @@ def melting_time_s(current_a: float, section_mm2: float, ambient_c: float = 40.0
 
     Examples
     --------
+    >>> from briskcell.core.wiring import awg_section_mm2
     >>> round(melting_time_s(50.0, awg_section_mm2(24)), 3)
     1.349
     """
