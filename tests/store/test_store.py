@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import threading
@@ -122,3 +123,19 @@ def test_a_baseline_stays_while_the_build_moves_on(workshop: Workshop) -> None:
     assert isinstance(moved.baseline, Assessment)
     assert moved.baseline.plan.brief.hours == 8
     assert workshop.mark(3, None).baseline is None
+
+
+def test_builds_kept_by_an_older_version_are_taken_along(tmp_path: Path) -> None:
+    path = tmp_path / "builds.sqlite3"
+    old = Store(path)
+    build = old.create({"name": "Old"}, "Drafted")
+    old.close()
+    with sqlite3.connect(path) as raw:  # as version 0001 left it
+        raw.execute("ALTER TABLE revision DROP COLUMN name")
+        raw.execute("UPDATE alembic_version SET version_num = '0001'")
+    new = Store(path)
+    head = new.head(build)
+    assert head.document == {"name": "Old"}
+    new.name(build, head.id, "as it was")
+    assert new.history(build)[0].name == "as it was"
+    new.close()

@@ -185,8 +185,9 @@ def test_the_slip_grades_a_figure_and_asks_for_its_source(page: Page, site: str)
 @pytest.mark.parametrize("theme", ["day", "dim"])
 def test_no_page_has_a_serious_barrier(page: Page, site: str, theme: str) -> None:
     page.context.add_cookies([{"name": "theme", "value": theme, "url": site}])
-    builds = [f"/builds/{b}/{s}" for b in (SOUND, FAILING) for s in ("draw", "rails", "pack", "charge")]
+    builds = [f"/builds/{b}/{s}" for b in (SOUND, FAILING) for s in ("brief", "draw", "rails", "pack", "charge")]
     slips = [f"/builds/{FAILING}/draw?slip=part:boost", f"/builds/{SOUND}/pack?slip=working:runtime"]
+    slips += [f"/builds/{SOUND}/history?compare=3", f"/builds/{SOUND}/rails?slip=swap:boost:boost-5v-3a"]
     for path in ("/", "/new", "/builds/999/draw", *builds, *slips):
         page.goto(site + path)
         assert serious(page) == [], path
@@ -194,6 +195,6 @@ def test_no_page_has_a_serious_barrier(page: Page, site: str, theme: str) -> Non
 
 def test_no_page_is_clipped_at_the_bench(page: Page, site: str) -> None:
     page.set_viewport_size({"width": 390, "height": 800})
-    for path in ("/", "/new", *(f"/builds/{FAILING}/{s}" for s in ("draw", "rails", "pack", "charge"))):
+    for path in ("/", "/new", *(f"/builds/{FAILING}/{s}" for s in ("brief", "draw", "rails", "pack", "charge", "history"))):
         page.goto(site + path)
         assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), path
