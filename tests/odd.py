@@ -34,6 +34,8 @@ def odd_documents() -> dict[str, dict[str, Any]]:
         "two trees": whole | {"packs": [pack, altered(pack, id="pack-2", name="Second pack")],
                               "loads": [*plan.loads, find.part("lamp-strip", id="strip", fed_by="pack-2")]},
         "unequal strings": document_of(replaced(plan, altered(pack, strings=strings))),
+        "a crank": whole | {"trickles": [{"id": "crank", "name": "Crank", "charges": "pack", "open_v": 12, "source_ohm": 10,
+                                          "bridge_drop_v": 1.4, "smoothing_f": 0.001, "ripple_hz": 60, "efficiency": 0.85}]},
         "no loads": whole | {"loads": [], "converters": [], "rails": [], "links": []},
         "no draw": whole | {"loads": idle},
         "a shared return": tree_plan(case("tree-10")),

@@ -6,8 +6,10 @@ from typing import Any
 
 import numpy as np
 
+from briskcell.core.answers import Answers
 from briskcell.core.balance import LIMITS
 from briskcell.core.charging import Charge, ChargeCourse
+from briskcell.core.trickle import trickle_flow
 from briskcell.library import catalogue
 from briskcell.services.workshop import Opened
 
@@ -25,7 +27,20 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         ],
         "boards": catalogue().of_kind("chargers"),
         "supplies": catalogue().of_kind("supplies"),
+        "trickles": _trickles(assessed),
     }
+
+
+def _trickles(assessed: Answers) -> list[dict[str, Any]]:
+    """What each crank, generator or panel pushes into its half-full store, and how long it would take to fill it alone."""
+    out = []
+    for source in assessed.plan.trickles:
+        k = next(n for n, s in enumerate(assessed.plan.stores) if s.id == source.charges)
+        curves = assessed.op.curves[k]
+        flow = trickle_flow(source, float(curves.ocv_v[len(curves.ocv_v) // 2]))
+        hours = curves.energy_wh / flow.power_w if flow.power_w > 0 else None
+        out.append({"source": source, "store": assessed.plan.stores[k], "flow": flow, "hours": hours})
+    return out
 
 
 def _held(course: ChargeCourse) -> list[tuple[str, float, float]]:
