@@ -103,6 +103,21 @@ def test_hanging_on_the_pack_goes_behind_switch_and_fuse_and_never_before_them()
             parts.hang(plan, "sound", nowhere)
 
 
+def test_a_rail_is_added_used_and_taken_away_once_nothing_hangs_on_it() -> None:
+    plan = sanderling()
+    assert [p.id for p, _ in parts.board_places(plan)] == ["fuse", "rail-5", "rail-33"]
+    more = parts.add_rail(plan, "boost-9v-3a", "fuse", "").plan
+    assert more.rails[-1].name == "9.0 V rail"
+    used = parts.hang(more, "light", more.rails[-1].id).plan
+    assert assess(used).draw.loads[-2].watts[1][1] == pytest.approx(9.0 * 0.005, rel=0.05)
+    with pytest.raises(FigureError, match="hangs on this rail"):
+        parts.remove_rail(used, used.rails[-1].id)
+    assert parts.remove_rail(more, more.rails[-1].id).plan == plan
+    for key, at in (("light", "fuse"), ("boost-9v-3a", "w-pack"), ("boost-9v-3a", "nowhere")):
+        with pytest.raises(FigureError):
+            parts.add_rail(plan, key, at, "x")
+
+
 def test_a_part_finds_the_rail_whose_volts_it_accepts() -> None:
     plan = sanderling()
     assert parts.best_feeder(plan, catalogue().find("radio-bt").part) == "rail-33"

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from pydantic import ValidationError
 
 from briskcell.core.changes import altered, remade, replaced
@@ -169,9 +167,21 @@ def store_point(plan: Plan, load: Load) -> str:
     at: Part = load
     while isinstance(at, Fed):
         at = plan.by_id[at.fed_by]
+    return behind_links(plan, at).id
+
+
+def behind_links(plan: Plan, store: Part) -> Part:
+    """The end of the wire, switch and fuse that follow a store, where its current first parts."""
+    at = store
     while len(nexts := plan.fed.get(at.id, ())) == 1 and isinstance(nexts[0], Link):
         at = nexts[0]
-    return at.id
+    return at
+
+
+def board_places(plan: Plan) -> list[tuple[Part, str]]:
+    """Where a further board can be fed from: each store, behind its switch and fuse, and each rail; with words for it."""
+    stores = [(behind_links(plan, s), f"{s.name}, behind switch and fuse") for s in plan.stores]
+    return stores + [(r, r.name) for r in plan.rails]
 
 
 def hang_all(plan: Plan, part_ids: list[str], fed_by: str) -> Edit:
@@ -219,13 +229,29 @@ def swap(plan: Plan, part_id: str, key: str) -> Edit:
     return Edit(new, f"{catalogue().find(key).name} in place of {was}")
 
 
-def split_rail(plan: Plan, board_key: str, fed_by: str, name: str) -> Edit:
+def add_rail(plan: Plan, board_key: str, fed_by: str, name: str) -> Edit:
     """A further rail: a board of a library class, and the rail it makes."""
-    board_id = free_id(plan, f"reg-{board_key}")
-    board: Any = catalogue().find(board_key)
-    if board.kind != "converters":
-        raise FigureError("part_class", f"{board.name} makes no rail.", fix="Choose a board.")
-    placed = catalogue().part(board_key, id=board_id, fed_by=fed_by)
-    rail = Rail(id=free_id(plan, "rail"), name=name, fed_by=board_id)
-    update = {"converters": (*plan.converters, placed), "rails": (*plan.rails, rail)}
-    return Edit(checked(plan, update), f"{name} added, made by {board.name}")
+    found = catalogue().find(board_key)
+    if found.kind != "converters":
+        raise FigureError("rail", f"{found.name} makes no rail.", fix="Choose a board.")
+    if fed_by not in {p.id for p, _ in board_places(plan)}:
+        raise FigureError("rail", "No board can be fed from there.", fix="Choose the pack, or a rail.")
+    board = catalogue().part(board_key, id=free_id(plan, f"reg-{board_key}"), fed_by=fed_by)
+    name = name.strip() or f"{found.part.output_v.likely:.1f} V rail"
+    try:
+        rail = Rail(id=free_id(plan, "rail"), name=name, fed_by=board.id)
+    except ValidationError as error:
+        raise told(error, "rail") from error
+    update = {"converters": (*plan.converters, board), "rails": (*plan.rails, rail)}
+    return Edit(checked(plan, update), f"{name} added, made by {found.name}")
+
+
+def remove_rail(plan: Plan, rail_id: str) -> Edit:
+    """Take a rail away with the board that makes it, once nothing hangs on it."""
+    rail = plan.by_id.get(rail_id)
+    if not isinstance(rail, Rail) or plan.fed.get(rail_id):
+        raise FigureError("rail", "Something still hangs on this rail.", fix="Hang its parts elsewhere first.")
+    alone = isinstance(plan.by_id[rail.fed_by], Converter) and len(plan.fed[rail.fed_by]) == 1
+    gone = {rail_id, rail.fed_by} if alone else {rail_id}
+    update = {name: tuple(p for p in getattr(plan, name) if p.id not in gone) for name in ("converters", "rails")}
+    return Edit(checked(plan, update), f"{rail.name} taken away")

@@ -63,6 +63,15 @@ def hang(build_id: int) -> Response:
     return change(build_id, lambda a: parts.hang_all(a.plan, wanted, _form("fed_by")))
 
 
+@bp.post("/rail")
+def rail(build_id: int) -> Response:
+    """One more rail with its board, or one less."""
+    gone = _form("remove")
+    if gone:
+        return change(build_id, lambda a: parts.remove_rail(a.plan, gone))
+    return change(build_id, lambda a: parts.add_rail(a.plan, _form("part_class"), _form("fed_by"), _form("name")))
+
+
 @bp.post("/swap")
 def swap(build_id: int) -> Response:
     """Put another class in a part's place."""

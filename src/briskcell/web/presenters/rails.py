@@ -12,7 +12,7 @@ from briskcell.core.headroom import judged
 from briskcell.core.rails import RailChoice, fewest_rails, straight_on
 from briskcell.library import catalogue
 from briskcell.model.parts import STATES, Converter, Load, Rail
-from briskcell.services.parts import store_point
+from briskcell.services.parts import board_places, store_point
 from briskcell.services.workshop import Opened
 
 from ..units import show
@@ -90,6 +90,8 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "plot": limit_plot(op.soc, chosen["headroom"]) if chosen else None,
         "classes": catalogue().of_kind("converters"),
         "proposals": proposals(assessed),
+        "places": board_places(assessed.plan),
+        "idle": [r for r in assessed.plan.rails if not assessed.plan.fed.get(r.id)],
         "voltages": len({round(c.output_v.likely, 2) for c in assessed.plan.converters}),
         "straight": _straight(assessed),
         "twice": [
