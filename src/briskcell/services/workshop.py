@@ -92,11 +92,11 @@ class Workshop:
         wanted = plan_of(self.store.revision(build_id, revision_id).document)
         return self.change(build_id, base_id, lambda _: Edit(wanted, "The other change taken in its place"))
 
-    def restore(self, build_id: int, base_id: int, revision_id: int) -> Opened | Conflict:
-        """Go back to any point of the history, as a new change: nothing that came after it is lost."""
+    def restore(self, build_id: int, revision_id: int) -> Opened | Conflict:
+        """Go back to any point of the history, as a new change on what stands: nothing that came after it is lost."""
         old = self.store.revision(build_id, revision_id)
         words = f"Back to “{old.name or old.words}”"
-        return self.change(build_id, base_id, lambda _: Edit(plan_of(old.document), words))
+        return self.change(build_id, self.store.head(build_id).id, lambda _: Edit(plan_of(old.document), words))
 
     def variant(self, build_id: int, revision_id: int, name: str) -> int:
         """A new build that starts from a point of this one's history."""

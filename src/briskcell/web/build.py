@@ -173,7 +173,7 @@ def act_on(build_id: int, revision: int, action: str) -> BaseResponse:
     elif action == "mark":
         shop.mark(build_id, revision)
     elif action == "restore":
-        shop.restore(build_id, _base(), revision)
+        shop.restore(build_id, revision)
     elif action == "variant":
         back = url_for("build.station", build_id=shop.variant(build_id, revision, name or "Variant"), station="draw")
     else:
