@@ -49,7 +49,7 @@ class Workshop:
 
     def __init__(self, path: Path) -> None:
         self.store = Store(path)
-        self._assessed: OrderedDict[int, Assessment] = OrderedDict()
+        self._assessed: OrderedDict[tuple[int, int], Assessment] = OrderedDict()  # by build and revision
         self._lock = Lock()
 
     def warm(self) -> None:
@@ -58,7 +58,7 @@ class Workshop:
 
     def shelf(self) -> list[tuple[BuildRow, Assessment]]:
         """Every build with its assessment."""
-        return [(row, self._assess(row.head_id, row.document)) for row in self.store.builds()]
+        return [(row, self._assess(row.id, row.head_id, row.document)) for row in self.store.builds()]
 
     def open(self, build_id: int) -> Opened:
         """A build as it is now."""
@@ -76,15 +76,14 @@ class Workshop:
         FigureError
             If the edit makes no sense; nothing is saved then.
         """
-        revision = self.store.revision(build_id, base_id)
-        base = self._assess(revision.id, revision.document)
+        base = self._kept(build_id, base_id) or self.at(build_id, base_id).assessed
         done = edit(base)
         if done.plan == base.plan:
             return self.open(build_id)
         saved = self.store.save(build_id, base_id, document_of(done.plan), done.words)
         if isinstance(saved, Stale):
-            return Conflict(self._opened(saved.current), self._opened(saved.mine), self._opened(revision))
-        self._keep(saved.id, assess(done.plan, catalogue().shelf()))
+            return Conflict(self._opened(saved.current), self._opened(saved.mine), self.at(build_id, base_id))
+        self._keep(build_id, saved.id, assess(done.plan, catalogue().shelf()))
         return self._opened(saved)
 
     def adopt(self, build_id: int, base_id: int, revision_id: int) -> Opened | Conflict:
@@ -134,21 +133,26 @@ class Workshop:
         baseline = None
         if revision.baseline_id is not None:
             marked = self.store.revision(revision.build_id, revision.baseline_id)
-            baseline = self._assess(marked.id, marked.document)
-        return Opened(revision, self._assess(revision.id, revision.document), baseline)
+            baseline = self._assess(marked.build_id, marked.id, marked.document)
+        return Opened(revision, self._assess(revision.build_id, revision.id, revision.document), baseline)
 
-    def _assess(self, revision_id: int, document: dict[str, object]) -> Assessment:
+    def _assess(self, build_id: int, revision_id: int, document: dict[str, object]) -> Assessment:
         """A revision never changes, so its assessment is kept."""
-        with self._lock:
-            if revision_id in self._assessed:
-                self._assessed.move_to_end(revision_id)
-                return self._assessed[revision_id]
+        if (found := self._kept(build_id, revision_id)) is not None:
+            return found
         assessed = assess(plan_of(document), catalogue().shelf())
-        self._keep(revision_id, assessed)
+        self._keep(build_id, revision_id, assessed)
         return assessed
 
-    def _keep(self, revision_id: int, assessed: Assessment) -> None:
+    def _kept(self, build_id: int, revision_id: int) -> Assessment | None:
         with self._lock:
-            self._assessed[revision_id] = assessed
+            found = self._assessed.get((build_id, revision_id))
+            if found is not None:
+                self._assessed.move_to_end((build_id, revision_id))
+            return found
+
+    def _keep(self, build_id: int, revision_id: int, assessed: Assessment) -> None:
+        with self._lock:
+            self._assessed[build_id, revision_id] = assessed
             while len(self._assessed) > KEPT:
                 self._assessed.popitem(last=False)

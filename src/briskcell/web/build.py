@@ -81,7 +81,7 @@ def change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
 @bp.post("/edit")
 def edit(build_id: int) -> Response:
     """Set one field to what was typed."""
-    path, value = request.form.get("path", ""), request.form.get("value", "")[:400]
+    path, value = request.values.get("path", ""), request.form.get("value", "")[:400]
 
     def made(assessed: Assessment) -> Edit:
         unit = edits.value_at(assessed.plan, path)[1]

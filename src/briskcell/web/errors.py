@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 import structlog
 from flask import Flask, Response, make_response, render_template, request
@@ -23,6 +24,7 @@ WORDS = {
 }
 
 
+@lru_cache(maxsize=4096)
 def slot_of(path: str) -> str:
     """The id of a field's error slot."""
     return "e-" + re.sub(r"[^a-zA-Z0-9_-]+", "-", path or "page")
@@ -34,7 +36,7 @@ def install(app: Flask) -> None:
     @app.errorhandler(FigureError)
     def figure_error(error: FigureError) -> Response:
         if wants_partial():
-            return field_error(slot_of(request.form.get("slot") or error.field), error=error)
+            return field_error(slot_of(request.values.get("slot") or error.field), error=error)
         return page(422, "That cannot be right", str(error))
 
     @app.errorhandler(PlanError)
