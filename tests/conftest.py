@@ -57,6 +57,6 @@ def site(app: Any) -> Iterator[str]:
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     yield f"http://127.0.0.1:{server.effective_port}"
+    server.task_dispatcher.shutdown(cancel_pending=True, timeout=10)  # what is being answered is answered before the door closes
     server.close()
-    server.task_dispatcher.shutdown()
     thread.join(timeout=5)

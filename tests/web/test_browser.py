@@ -127,6 +127,7 @@ def test_from_four_answers_to_a_draft_and_from_a_verdict_to_its_fix(page: Page, 
     page.get_by_role("button", name="Draft it").click()
     expect(page.locator("h1")).to_have_text("Ruff")
     expect(page.locator("#verdict")).to_contain_text("Holds")
+    page.wait_for_load_state()
     page.keyboard.press("4")
     page.wait_for_url(re.compile("/pack$"))
     wanted = field(page, "brief/hours")
