@@ -115,6 +115,7 @@ def test_uploads_are_bounded_and_a_bad_plan_is_told_what_to_change(client: Flask
         ("move", {"part": "", "before": "board"}),
         ("hang", {"part": "board", "fed_by": "w-pack"}),
         ("hang", {"part": "nobody", "fed_by": "rail-5"}),
+        ("hang", {"part": "", "fed_by": "nowhere"}),
         ("own", {"name": "", "rest": "0", "play": "1 W", "peak": "1 W", "low_v": "3", "high_v": "5"}),
         ("own", {"name": "Buzzer", "rest": "0", "play": "1 W..0.2 W", "peak": "1 W", "low_v": "3", "high_v": "5"}),
         ("own", {"name": "Buzzer", "rest": "0", "play": "1 W", "peak": "1 W", "low_v": "5", "high_v": "3"}),

@@ -117,11 +117,16 @@ def write_parts(plan: Plan) -> bytes:
             continue
         figures = [getattr(load.draw, s) for s in STATES]
         shown = ["..".join(typed(v, unit) for v in (f.low, f.likely, f.high)) for f in figures]
-        at = plan.by_id[load.fed_by]
-        while at in plan.links:
-            at = plan.by_id[getattr(at, "fed_by", "")]
         play = load.draw.play
-        cells = [load.name, *shown, f"{load.window.low_v} V", f"{load.window.high_v} V", at.name, play.grade, play.source]
+        cells = [
+            load.name,
+            *shown,
+            f"{load.window.low_v} V",
+            f"{load.window.high_v} V",
+            plan.hung_on(load).name,
+            play.grade,
+            play.source,
+        ]
         # A spreadsheet takes a cell that begins with a sign for a formula: a quote keeps it words.
         writer.writerow([f"'{c}" if c[:1] in "=+-@\t" else c for c in cells])
     return out.getvalue().encode("utf-8-sig")

@@ -181,6 +181,13 @@ class Plan(Document):
                 out.setdefault(part.fed_by, []).append(part)
         return {k: tuple(v) for k, v in out.items()}
 
+    def hung_on(self, part: Fed) -> Part:
+        """The nearest rail, board or store above a part, past the links between."""
+        at = self.by_id[part.fed_by]
+        while isinstance(at, Link):
+            at = self.by_id[at.fed_by]
+        return at
+
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         seen: dict[str, Part] = {}

@@ -186,7 +186,7 @@ def board_places(plan: Plan) -> list[tuple[Part, str]]:
 
 def hang_all(plan: Plan, part_ids: list[str], fed_by: str) -> Edit:
     """Hang several loads on one rail."""
-    for part_id in part_ids:
+    for part_id in part_ids or [""]:
         plan = hang(plan, part_id, fed_by).plan
     return Edit(plan, f"{len(part_ids)} part{'s' if len(part_ids) != 1 else ''} hung on {plan.by_id[fed_by].name}")
 

@@ -17,6 +17,7 @@ from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, Pack
 
 from .edits import Edit
+from .parts import behind_links
 
 PARALLEL = tuple(range(1, 25))
 GAUGES = tuple(float(g) for g in range(10, 31))
@@ -96,12 +97,9 @@ def begin_search(plan: Plan) -> Search:
 def _ends(plan: Plan) -> tuple[Pack, Link, Converter]:
     pack = plan.packs[0] if len(plan.stores) == 1 and plan.packs else None
     wire = next((k for k in plan.links if pack and k.kind == "wire" and k.fed_by == pack.id), None)
-    fed = plan.fed
-    at = wire.id if wire else ""
-    while len(nexts := fed.get(at, ())) == 1 and isinstance(nexts[0], Link):
-        at = nexts[0].id
-    main = next((c for c in fed.get(at, ()) if isinstance(c, Converter)), None)
-    if pack is None or wire is None or main is None or len(fed.get(at, ())) != 1 or plan.converters[0] is not main:
+    behind = plan.fed.get(behind_links(plan, wire).id, ()) if wire else ()
+    main = next((c for c in behind if isinstance(c, Converter)), None)
+    if pack is None or wire is None or main is None or len(behind) != 1 or plan.converters[0] is not main:
         raise FigureError("search", "The wide search knows builds of one pack, a wire right behind it, and one board for all.",
                           fix="Use the list of packs above.")  # fmt: skip
     return pack, wire, main

@@ -9,7 +9,7 @@ from briskcell import __version__
 from briskcell.model.figure import GRADES
 
 from .errors import slot_of
-from .units import CHOICES, change, chosen, show, typed
+from .units import CHOICES, chosen, show, typed
 
 SHORT_GRADES = {
     "measured": "measured",
@@ -23,7 +23,7 @@ SHORT_GRADES = {
 def install(app: Flask) -> None:
     """Register filters and globals."""
     app.jinja_env.filters.update(show=show, typed=typed, slot=slot_of, grade=lambda g: GRADES.get(g, g),
-                                 short_grade=lambda g: SHORT_GRADES.get(g, g), change=change)  # fmt: skip
+                                 short_grade=lambda g: SHORT_GRADES.get(g, g))  # fmt: skip
     app.jinja_env.globals.update(version=__version__, grades=GRADES, units_chosen=chosen, unit_choices=CHOICES)
     app.jinja_env.undefined = StrictUndefined
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True

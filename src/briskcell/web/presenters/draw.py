@@ -10,7 +10,7 @@ from briskcell.core.changes import remade
 from briskcell.core.draw import LoadDraw
 from briskcell.core.operating import Operating
 from briskcell.core.runtime import runtime
-from briskcell.model.parts import STATES, Fed, Part
+from briskcell.model.parts import STATES, Part
 from briskcell.model.plan import Profile
 from briskcell.services.parts import feeders
 from briskcell.services.workshop import Opened
@@ -30,7 +30,6 @@ class DrawRow:
     path: str
     unit: str
     bars: tuple[tuple[str, float, float, float], ...]
-    place: Part
     before: str
     after: str
 
@@ -60,32 +59,23 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
     groups: dict[str, list[LoadDraw]] = {}
     places: dict[str, Part] = {}
     for d in rows:
-        place = _hangs_on(assessed, d.load)
+        place = assessed.plan.hung_on(d.load)
         places[place.id] = place
         groups.setdefault(place.id, []).append(d)
     return {
-        "groups": [(places[p], [_row(k, found, scale, places[p]) for k in range(len(found))]) for p, found in groups.items()],
-        "ticks": [(t, scale(t)) for t in scale.ticks(4)],
+        "groups": [(places[p], [_row(k, found, scale) for k in range(len(found))]) for p, found in groups.items()],
         "feeders": feeders(assessed.plan),
         "states": STATES,
         "uses": _uses(assessed),
     }
 
 
-def _row(k: int, found: list[LoadDraw], scale: Scale, place: Part) -> DrawRow:
+def _row(k: int, found: list[LoadDraw], scale: Scale) -> DrawRow:
     d = found[k]
     bars = tuple((s, scale(low), scale(likely), scale(high)) for s, (low, likely, high) in zip(STATES, d.watts, strict=True))
     before = found[k - 1].load.id if k else ""
     after = (found[k + 2].load.id if k + 2 < len(found) else "-last") if k + 1 < len(found) else ""
-    return DrawRow(d, f"loads/{d.load.id}/{d.load.kind}", UNITS[d.load.kind], bars, place, before, after)
-
-
-def _hangs_on(assessed: Answers, part: Fed) -> Part:
-    """The nearest rail, board or pack above a part."""
-    at = assessed.plan.by_id[part.fed_by]
-    while at in assessed.plan.links and isinstance(at, Fed):
-        at = assessed.plan.by_id[at.fed_by]
-    return at
+    return DrawRow(d, f"loads/{d.load.id}/{d.load.kind}", UNITS[d.load.kind], bars, before, after)
 
 
 def _uses(assessed: Answers) -> list[Use]:

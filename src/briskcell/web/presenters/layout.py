@@ -114,13 +114,13 @@ def _tree(plan: Plan, part: Any) -> Node:
     return node
 
 
-def lay_out(plan: Plan, room: str, most_w: dict[str, float], chargers: dict[str, int]) -> Layout:
-    """Place every tree of a plan.
+def lay_out(roots: list[Node], room: str, most_w: dict[str, float], chargers: dict[str, int]) -> Layout:
+    """Place the trees of a plan.
 
     Parameters
     ----------
-    plan : Plan
-        The build.
+    roots : list of Node
+        One for each store; they are given their places.
     room : str
         ``wide`` or ``narrow``.
     most_w : dict
@@ -128,7 +128,7 @@ def lay_out(plan: Plan, room: str, most_w: dict[str, float], chargers: dict[str,
     chargers : dict
         How many charge boards fill each store, by id.
     """
-    space, roots = ROOMS[room], trees(plan)
+    space = ROOMS[room]
     loads = sum(n.kind == "load" for r in roots for n in r.walk())
     for root in roots:
         _deepen(root, 0)

@@ -95,12 +95,13 @@ def river(assessed: Assessment, soc: float, state: str, station: str, room: str 
     """Lay out a build and show it at one state of charge and load state."""
     op, plan = assessed.op, assessed.plan
     point, row = int(np.argmin(np.abs(op.soc - soc))), STATES.index(state)
-    flows = flows_of(assessed, trees(plan))
+    roots = trees(plan)
+    flows = flows_of(assessed, roots)
     most = max((float((f.watts + f.lost).max(initial=0.0)) for f in flows.values()), default=0.0)
     scale = WIDEST / max(most, 0.1)  # one for all states, so that rest looks thin beside the peak
     widest = {e: float((f.watts + f.lost).max(initial=0.0)) * scale for e, f in flows.items()}
     chargers = {s.id: sum(c.charges == s.id for c in plan.chargers) for s in plan.stores}
-    layout = lay_out(plan, room, widest, chargers)
+    layout = lay_out(roots, room, widest, chargers)
     changed = changed_parts(assessed, baseline)
     here = _Here(assessed, flows, row, point, scale, OWN.get(station, ()), changed, layout)
     nodes = [n for root in layout.roots for n in root.walk()]
