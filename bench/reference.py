@@ -12,9 +12,9 @@ from collections import defaultdict
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from briskcell.core.converters import losses_of
-from briskcell.core.stores import store_curves
-from briskcell.core.wiring import link_resistance_ohm
+from briskcell.core.engine.converters import losses_of
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.core.engine.sources import store_curves
 from briskcell.model.parts import STATES, Converter, Link, Load
 from briskcell.model.plan import Plan
 

@@ -17,7 +17,7 @@ import structlog
 
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.rules import RULES
-from briskcell.core.scout import scout
+from briskcell.core.search.scout import scout
 from briskcell.library import catalogue
 from briskcell.model.parts import Rail
 from briskcell.model.plan import Plan

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from briskcell.core.changes import altered, remade, replaced
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import Plan
 from briskcell.services.demo import curlew, sanderling
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from briskcell.core.changes import altered, replaced
 from briskcell.formats.plan_json import document_of
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, replaced
 from briskcell.services.demo import sanderling
 from tests.known import capacitor_plan, case, tree_plan
 

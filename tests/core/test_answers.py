@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 
 from briskcell.core.assess import Assessment, assess
-from briskcell.core.changes import altered, remade, replaced
-from briskcell.core.converters import deliverable_a
+from briskcell.core.data.tables import sourced
+from briskcell.core.engine.converters import deliverable_a
+from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_ohm
 from briskcell.core.rules import RULES
-from briskcell.core.tables import sourced
-from briskcell.core.wiring import awg_section_mm2, wire_resistance_ohm
 from briskcell.core.workings import working
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.compose import Wish, draft

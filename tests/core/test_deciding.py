@@ -12,15 +12,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from briskcell.core.assess import Assessment, assess
-from briskcell.core.bill import bill
-from briskcell.core.boards import board_figures, boards_above
-from briskcell.core.brief import wishes
-from briskcell.core.candidates import candidates
-from briskcell.core.changes import altered, remade, replaced
-from briskcell.core.fit import fit
-from briskcell.core.network import setting_factors
+from briskcell.core.brief.requirements import wishes
+from briskcell.core.draw.bill import bill
+from briskcell.core.engine.network import setting_factors
+from briskcell.core.pack.fit import fit
+from briskcell.core.rails.board_figures import board_figures, boards_above
+from briskcell.core.search.candidates import candidates
 from briskcell.core.workings import NUMBERS, value, working
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import Game, Plan, Profile, plan_of
 from briskcell.model.units import show
 from briskcell.services.compose import Wish, draft, with_power

@@ -16,21 +16,28 @@ from hypothesis import strategies as st
 
 import briskcell.core
 from briskcell.core.assess import assess
-from briskcell.core.changes import altered, remade, replaced
-from briskcell.core.charging import hours_added
-from briskcell.core.conductors import melting_time_s, trace_rise_k, wire_rise_k
-from briskcell.core.converters import Losses, fit_losses, losses_of, stiff_output_v, switching_input_current, table_efficiency
-from briskcell.core.fit import best_placing, cell_size, fit, free_room, largest_that_fits
-from briskcell.core.fuses import opening_time_s
-from briskcell.core.harness import find_gauge
-from briskcell.core.heat import heat
-from briskcell.core.operating import operate
-from briskcell.core.rails import fewest_rails, straight_on
-from briskcell.core.scout import scout
-from briskcell.core.session import Phase, play_session
-from briskcell.core.stores import pack_curves, store_curves
-from briskcell.core.wiring import awg_section_mm2, wire_resistance_ohm
+from briskcell.core.charge.charging import hours_added
+from briskcell.core.engine.converters import (
+    Losses,
+    fit_losses,
+    losses_of,
+    stiff_output_v,
+    switching_input_current,
+    table_efficiency,
+)
+from briskcell.core.engine.operating import operate
+from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_ohm
+from briskcell.core.engine.sources import pack_curves, store_curves
+from briskcell.core.heat.case import heat
+from briskcell.core.pack.fit import best_placing, cell_size, fit, free_room, largest_that_fits
+from briskcell.core.pack.session import Phase, play_session
+from briskcell.core.rails.fewest import fewest_rails, straight_on
+from briskcell.core.search.scout import scout
+from briskcell.core.wiring.conductors import melting_time_s, trace_rise_k, wire_rise_k
+from briskcell.core.wiring.fuses import opening_time_s
+from briskcell.core.wiring.harness import find_gauge
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import EfficiencyPoint, EfficiencyTable, Load
 from briskcell.model.plan import Bay, plan_of
 from briskcell.model.stores import Bank

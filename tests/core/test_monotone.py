@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from briskcell.core.assess import Assessment, assess
-from briskcell.core.changes import altered, remade, replaced
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan
 from briskcell.services.compose import Wish, draft

@@ -10,12 +10,12 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from briskcell.core.assess import assess
-from briskcell.core.changes import altered, replaced
-from briskcell.core.network import Draws, compile_network, draws_of
-from briskcell.core.operating import operate
-from briskcell.core.plugged import plugged
-from briskcell.core.stores import current_limit_a, string_currents
-from briskcell.core.sweep import Flow, solve
+from briskcell.core.charge.plugged import plugged
+from briskcell.core.engine.network import Draws, compile_network, draws_of
+from briskcell.core.engine.operating import operate
+from briskcell.core.engine.solver import Flow, solve
+from briskcell.core.engine.sources import current_limit_a, string_currents
+from briskcell.model.changes import altered, replaced
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.demo import sanderling
 from tests.known import capacitor_plan, case, tree_plan

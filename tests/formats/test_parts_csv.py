@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from briskcell.core.changes import altered, replaced
 from briskcell.formats.parts_csv import COLUMNS, MOST_ROWS, read_parts, write_parts
+from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import STATES
 from briskcell.model.plan import Plan

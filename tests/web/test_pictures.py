@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from briskcell.core.assess import assess
-from briskcell.core.changes import altered, remade, replaced
-from briskcell.core.fit import best_placing, stack_mm
+from briskcell.core.pack.fit import best_placing, stack_mm
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling

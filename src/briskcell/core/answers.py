@@ -8,20 +8,19 @@ from typing import Self
 
 import numpy as np
 
+from briskcell.core.charge.charging import Charge, charge
+from briskcell.core.draw.consumption import DrawReport, draw_report
+from briskcell.core.engine.operating import Operating, operate
+from briskcell.core.heat.case import Heat, heat
+from briskcell.core.pack.fit import Fit, fit
+from briskcell.core.pack.reserve import Reserve, ShelfLife, shelf_life, shutdown_reserve
+from briskcell.core.pack.runtime import Runtime, runtime
+from briskcell.core.pack.uncertainty import Range, runtime_range
+from briskcell.core.rails.headroom import Headroom, headrooms
+from briskcell.core.wiring.fuses import FuseCheck, check_fuses
+from briskcell.core.wiring.harness import LinkCheck, check_links
 from briskcell.model.parts import STATES, Converter, Link
 from briskcell.model.plan import Plan
-
-from .charging import Charge, charge
-from .draw import DrawReport, draw_report
-from .fit import Fit, fit
-from .fuses import FuseCheck, check_fuses
-from .harness import LinkCheck, check_links
-from .headroom import Headroom, headrooms
-from .heat import Heat, heat
-from .operating import Operating, operate
-from .reserve import Reserve, ShelfLife, shelf_life, shutdown_reserve
-from .runtime import Runtime, runtime
-from .spread import Range, runtime_range
 
 
 @dataclass(frozen=True, slots=True)

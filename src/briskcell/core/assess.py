@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from functools import cached_property
 
+from briskcell.core.answers import NOTHING, Answers, Shelf
+from briskcell.core.brief.requirements import Wish, wishes
+from briskcell.core.rails.headroom import judged
+from briskcell.core.rules import RULES, Finding, sorted_findings
 from briskcell.model.parts import Load
 from briskcell.model.plan import Plan
-
-from .answers import NOTHING, Answers, Shelf
-from .brief import Wish, wishes
-from .headroom import judged
-from .rules import RULES, Finding, sorted_findings
 
 
 class Assessment(Answers):

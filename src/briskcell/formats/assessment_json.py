@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 
 from briskcell.core.assess import Assessment
-from briskcell.core.charging import hours_added
-from briskcell.core.headroom import judged
-from briskcell.core.plugged import plugged
-from briskcell.core.rails import fewest_rails, straight_on
-from briskcell.core.stores import string_currents
+from briskcell.core.charge.charging import hours_added
+from briskcell.core.charge.plugged import plugged
+from briskcell.core.engine.sources import string_currents
+from briskcell.core.rails.fewest import fewest_rails, straight_on
+from briskcell.core.rails.headroom import judged
 from briskcell.model.parts import STATES
 from briskcell.model.stores import Bank, ChargeBoard, Pack
 

@@ -6,10 +6,10 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from briskcell.core.brief import WALL_MM
-from briskcell.core.changes import altered, remade, replaced
+from briskcell.core.brief.requirements import WALL_MM
 from briskcell.library import catalogue
 from briskcell.library.catalogue import chemistries, chemistry_fields
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
 from briskcell.model.plan import Bay, Box, Plan

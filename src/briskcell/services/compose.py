@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.assess import Assessment
-from briskcell.core.changes import altered, remade
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Load, Rail
 from briskcell.model.plan import PART_LISTS, Plan, plan_of

@@ -9,7 +9,7 @@ from typing import Any, get_args
 from pydantic import BaseModel, ValidationError
 
 from briskcell.core.assess import Assessment
-from briskcell.core.changes import remade
+from briskcell.model.changes import remade
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import GRADES, Figure, bounds, read_figure
 from briskcell.model.parts import Part

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from briskcell.core.changes import remade
+from briskcell.model.changes import remade
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Game, Plan
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pydantic import ValidationError
 
-from briskcell.core.changes import altered, remade, replaced
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, PowerStates, Rail, Window

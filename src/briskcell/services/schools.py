@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from briskcell.core.answers import Answers
-from briskcell.core.bill import bill
-from briskcell.core.changes import remade
-from briskcell.core.headroom import headrooms
-from briskcell.core.operating import operate
+from briskcell.core.draw.bill import bill
+from briskcell.core.engine.operating import operate
+from briskcell.core.rails.headroom import headrooms
 from briskcell.library import catalogue
+from briskcell.model.changes import remade
 from briskcell.model.parts import Converter
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard

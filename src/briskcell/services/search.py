@@ -8,9 +8,9 @@ from threading import Event, Thread
 
 import numpy as np
 
-from briskcell.core.changes import altered, remade, replaced
-from briskcell.core.scout import CHUNK, Scouted, scout
+from briskcell.core.search.scout import CHUNK, Scouted, scout
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Link
 from briskcell.model.plan import Plan

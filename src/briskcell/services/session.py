@@ -6,7 +6,7 @@ import re
 from typing import get_args
 
 from briskcell.core.assess import Assessment
-from briskcell.core.session import Moment, Phase, Session, play_session
+from briskcell.core.pack.session import Moment, Phase, Session, play_session
 from briskcell.model.errors import FigureError
 from briskcell.model.units import read
 

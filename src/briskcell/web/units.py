@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from flask import has_request_context, request
 
-from briskcell.core.wiring import awg_section_mm2
+from briskcell.core.engine.resistance import awg_section_mm2
 from briskcell.model import units
 from briskcell.model.errors import FigureError
 

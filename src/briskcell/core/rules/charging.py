@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
-from briskcell.core.changes import altered, remade, replaced
-from briskcell.core.charging import Charge, charge
+from briskcell.core.charge.charging import Charge, charge
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
 

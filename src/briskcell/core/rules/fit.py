@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
-from briskcell.core.changes import altered, replaced
-from briskcell.core.fit import Fit
+from briskcell.core.pack.fit import Fit
+from briskcell.model.changes import altered, replaced
 from briskcell.model.stores import Pack
 
 from .registry import Finding, Fix, rule

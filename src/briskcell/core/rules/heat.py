@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
-from briskcell.core.changes import remade
-from briskcell.core.heat import CELLS_USE_C, SKIN_C, SURFACE_C
+from briskcell.core.heat.case import CELLS_USE_C, SKIN_C, SURFACE_C
+from briskcell.model.changes import remade
 
 from .registry import Finding, Fix, rule
 

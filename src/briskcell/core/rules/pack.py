@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
-from briskcell.core.changes import altered, replaced
-from briskcell.core.fit import fit
-from briskcell.core.headroom import judged
-from briskcell.core.stores import current_limit_a
+from briskcell.core.engine.sources import current_limit_a
+from briskcell.core.pack.fit import fit
+from briskcell.core.rails.headroom import judged
+from briskcell.model.changes import altered, replaced
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.units import show

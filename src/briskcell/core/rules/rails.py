@@ -8,11 +8,11 @@ from functools import partial
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.changes import altered, replaced
-from briskcell.core.converters import deliverable_a, typical_efficiency
-from briskcell.core.headroom import Headroom, headrooms, judged
-from briskcell.core.operating import operate
-from briskcell.core.rails import straight_on
+from briskcell.core.engine.converters import deliverable_a, typical_efficiency
+from briskcell.core.engine.operating import operate
+from briskcell.core.rails.fewest import straight_on
+from briskcell.core.rails.headroom import Headroom, headrooms, judged
+from briskcell.model.changes import altered, replaced
 from briskcell.model.parts import Converter, Fed, Link, Load
 from briskcell.model.plan import Plan
 from briskcell.model.units import show

@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
-from briskcell.core.changes import altered, remade, replaced
-from briskcell.core.fuses import FUSE_SHARE, FuseCheck
-from briskcell.core.harness import LinkCheck, find_gauge, slack_length_m
+from briskcell.core.wiring.fuses import FUSE_SHARE, FuseCheck
+from briskcell.core.wiring.harness import LinkCheck, find_gauge, slack_length_m
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Fed, Link
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from briskcell.core.assess import Assessment
-from briskcell.core.fit import cell_size
-from briskcell.core.wiring import link_section_mm2
+from briskcell.core.engine.resistance import link_section_mm2
+from briskcell.core.pack.fit import cell_size
 from briskcell.model.parts import Link
 from briskcell.model.stores import Pack
 from briskcell.model.units import show

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from briskcell.core.assess import Assessment
-from briskcell.core.bill import bill, part_figures
-from briskcell.core.boards import BoardFigures, board_figures, boards_above
-from briskcell.core.draw import LoadDraw
+from briskcell.core.draw.bill import bill, part_figures
+from briskcell.core.draw.consumption import LoadDraw
+from briskcell.core.rails.board_figures import BoardFigures, board_figures, boards_above
 from briskcell.model.parts import STATES, Load
 from briskcell.model.stores import Pack
 from briskcell.model.units import show

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from briskcell.core.assess import Assessment
-from briskcell.core.spread import capacity_figure
+from briskcell.core.pack.uncertainty import capacity_figure
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Converter
 from briskcell.model.plan import Store

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
-from briskcell.core.changes import altered, remade, replaced
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.figure import Figure
 from briskcell.model.parts import FixedEfficiency, LossModel
 from briskcell.model.plan import Plan

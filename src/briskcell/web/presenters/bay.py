@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.answers import Answers
-from briskcell.core.fit import Fit, Placing, best_placing, cell_size, fit, largest_that_fits
+from briskcell.core.pack.fit import Fit, Placing, best_placing, cell_size, fit, largest_that_fits
 from briskcell.library import catalogue
 from briskcell.model.plan import Bay
 from briskcell.model.stores import Cell, Pack

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from briskcell.core.brief import Wish
+from briskcell.core.brief.requirements import Wish
 from briskcell.services.workshop import Opened
 
 from ..units import show

@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.balance import LIMITS
-from briskcell.core.charging import Charge, ChargeCourse
-from briskcell.core.trickle import trickle_flow
+from briskcell.core.charge.charging import Charge, ChargeCourse
+from briskcell.core.charge.current_split import LIMITS
+from briskcell.core.charge.trickle import trickle_flow
 from briskcell.library import catalogue
 from briskcell.services.workshop import Opened
 

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from briskcell.core.session import Session
+from briskcell.core.pack.session import Session
 
 from .curves import numbers, plot
 

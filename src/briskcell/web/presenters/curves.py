@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.core.headroom import Headroom
+from briskcell.core.rails.headroom import Headroom
 from briskcell.model.units import show
 
 

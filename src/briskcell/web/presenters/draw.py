@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.answers import Answers
-from briskcell.core.changes import remade
-from briskcell.core.draw import LoadDraw
-from briskcell.core.operating import Operating
-from briskcell.core.runtime import runtime
+from briskcell.core.draw.consumption import LoadDraw
+from briskcell.core.engine.operating import Operating
+from briskcell.core.pack.runtime import runtime
+from briskcell.model.changes import remade
 from briskcell.model.parts import STATES, Part
 from briskcell.model.plan import Profile
 from briskcell.services.parts import feeders

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from briskcell.core.assess import Assessment
-from briskcell.core.candidates import Candidate, candidates
+from briskcell.core.search.candidates import Candidate, candidates
 from briskcell.library import catalogue
 from briskcell.library.catalogue import chemistries
 from briskcell.model.stores import Pack

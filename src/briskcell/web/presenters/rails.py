@@ -7,9 +7,9 @@ from typing import Any
 
 from briskcell.core.answers import Answers
 from briskcell.core.assess import Assessment
-from briskcell.core.boards import BoardFigures, board_figures, boards_above
-from briskcell.core.headroom import judged
-from briskcell.core.rails import RailChoice, fewest_rails, straight_on
+from briskcell.core.rails.board_figures import BoardFigures, board_figures, boards_above
+from briskcell.core.rails.fewest import RailChoice, fewest_rails, straight_on
+from briskcell.core.rails.headroom import judged
 from briskcell.library import catalogue
 from briskcell.model.parts import STATES, Converter, Load, Rail
 from briskcell.services.parts import board_places, store_point

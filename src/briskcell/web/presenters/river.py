@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from briskcell.core.assess import Assessment
-from briskcell.core.headroom import judged
+from briskcell.core.rails.headroom import judged
 from briskcell.model.figure import Figure
 from briskcell.model.parts import STATES, Converter, Link, Load, Part, Rail
 from briskcell.model.plan import Store

@@ -1,0 +1,1 @@
+"""Brief: the requirements held against the plan."""

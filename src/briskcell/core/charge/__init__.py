@@ -1,0 +1,1 @@
+"""Charge: how a store fills, with the console off and in play."""

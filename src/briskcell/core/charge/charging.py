@@ -1,0 +1,313 @@
+"""How long a store takes to fill, with the console off and in play."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.core.charge.constant_voltage import DIFFUSION_SHARE, TAIL_STEPS, tail
+from briskcell.core.charge.current_split import BY_FLOAT, Terms, balance
+from briskcell.core.engine.input_curve import Console, console_curve
+from briskcell.core.engine.operating import Operating
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.core.engine.sources import store_curves
+from briskcell.model.parts import Link
+from briskcell.model.plan import Plan, Store
+from briskcell.model.stores import Bank, Capacitor, ChargeBoard, Pack, Supply
+
+Array = NDArray[np.float64]
+RISING = np.linspace(0.0, 1.0, 101)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChargeCourse:
+    """One charge from ``start_soc`` until it ends, or ``hours`` None with the reason why it never does.
+
+    Arrays run over ``soc``; ``limit`` names for each point what holds the current down. ``balance_h`` is the time to
+    even out cells in series that differ by a twentieth, 0 without need, None where nothing balances.
+    """
+
+    hours: float | None
+    why: str
+    start_soc: float
+    end_soc: float
+    soc: Array
+    current_a: Array
+    cell_v: Array
+    elapsed_h: Array
+    system_a: Array
+    bus_v: Array
+    limit: NDArray[np.int_]
+    balance_h: float | None = 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Charge:
+    """Filling one store by one board: with the console off, and in play."""
+
+    board: ChargeBoard
+    supply: Supply
+    store: Store
+    off: ChargeCourse
+    play: ChargeCourse
+
+
+def charge(op: Operating, board: ChargeBoard, start_soc: float = 0.0) -> Charge:
+    """Charge a store with constant current, then constant voltage, over its states of charge.
+
+    ``I = min(I_set, what the supply leaves, thermal fold-back, (V_float − OCV)/r)``; pre-charge below its threshold;
+    it ends when the constant-voltage current has fallen to the termination current [1]_. The constant-voltage tail is
+    stepped in time, with diffusion as a second, slower branch.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    board : ChargeBoard
+        One of the plan's charge boards.
+    start_soc : float
+        State of charge at which charging begins.
+
+    Returns
+    -------
+    Charge
+        A course for the console off and one for play.
+
+    References
+    ----------
+    .. [1] G. L. Plett, Battery Management Systems, vol. I, Artech House, 2015, ch. 7.
+    """
+    supply = op.plan.by_id[board.supply]
+    assert isinstance(supply, Supply)
+    index = op.network.stores.index(board.charges)
+    path = ChargePath(op, board, supply, index)
+    off = path.course(start_soc, playing=False)
+    return Charge(board=board, supply=supply, store=op.plan.stores[index], off=off, play=path.course(start_soc, playing=True))
+
+
+def input_ohm(plan: Plan, board: ChargeBoard) -> float:
+    """Resistance from a supply's ideal source to a charge board: its own, its cable's, and the links between.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    board : ChargeBoard
+        One of its charge boards.
+
+    Returns
+    -------
+    float
+        Resistance of the whole path. [Ω]
+    """
+    supply = plan.by_id[board.supply]
+    assert isinstance(supply, Supply)
+    total, at = supply.cable_ohm.likely + supply.own_resistance_ohm.likely, board.fed_by
+    while at is not None and isinstance(link := plan.by_id[at], Link):
+        total += link_resistance_ohm(link)
+        at = link.fed_by
+    return total
+
+
+def float_v(store: Store) -> float:
+    """Voltage at which a store is full.
+
+    Parameters
+    ----------
+    store : Pack, Capacitor or Bank
+        The store.
+
+    Returns
+    -------
+    float
+        Volts at its terminals.
+    """
+    if isinstance(store, Pack):
+        return store.cell.full_v * store.series
+    return store.full_v if isinstance(store, Capacitor) else store.output_v.likely
+
+
+class ChargePath:
+    """From the socket to the store: what every course of one board shares.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    board : ChargeBoard
+        The board.
+    supply : Supply
+        What feeds it.
+    index : int
+        The store it fills.
+    """
+
+    def __init__(self, op: Operating, board: ChargeBoard, supply: Supply, index: int) -> None:
+        self.op, self.board, self.supply, self.index = op, board, supply, index
+        self.store = op.plan.stores[index]
+        self.curves = store_curves(self.store, RISING, op.plan.brief.cells_c)
+        self.float_v = float_v(self.store)
+        self.source_v, self.source_ohm = supply.voltage_v.likely, input_ohm(op.plan, board)
+
+    def course(self, start_soc: float, *, playing: bool) -> ChargeCourse:
+        """The whole charge."""
+        if isinstance(self.store, Bank):
+            return self._bank(self.store, start_soc, playing=playing)
+        charge_a, _, system_a, bus_v, carried, held = self.balance("play" if playing else None)
+        if self.board.layout == "on_cell":
+            charge_a = charge_a - system_a
+        why = self._why_not(start_soc, charge_a, system_a, carried, held, playing=playing)
+        return self._timed(start_soc, charge_a, system_a, bus_v, held, why)
+
+    def balance(self, state: str | None) -> tuple[Array, Array, Array, Array, NDArray[np.bool_], NDArray[np.int_]]:
+        """Charger's current, its input's, the console's, bus volts, what is carried, and what holds, over the grid.
+
+        ``state`` is the console's load state, None while it is off.
+        """
+        console = self._console(state) if state else None
+        console = console or Console(*(np.zeros(0) for _ in range(3)))
+        rows, held = balance(self.terms, self.curves.ocv_v, self.curves.steady_ohm, console.volts, console.watts, console.carried)
+        charge_a, input_a, system_a, bus_v, carried = rows
+        return charge_a, input_a, system_a, bus_v, carried > 0.99, held
+
+    @cached_property
+    def terms(self) -> Terms:
+        """The path's figures, for the compiled loop."""
+        board, pack = self.board, self.store if isinstance(self.store, Pack) else None
+        thermal = board.thermal_k_per_w.likely if board.kind == "linear" and board.thermal_k_per_w is not None else 0.0
+        pre = board.precharge_a if pack else None
+        return Terms(
+            source_v=self.source_v,
+            source_ohm=self.source_ohm,
+            supply_a=self.supply.current_limit_a.likely,
+            set_a=board.current_a.likely,
+            float_v=self.float_v,
+            slow_share=self._slow_share(),
+            switching=board.kind == "switching",
+            efficiency=board.efficiency.likely,
+            room_k=max(board.foldback_c - self.op.plan.brief.room_c, 0.0),
+            thermal_k_per_w=thermal,
+            precharge_v=board.precharge_below_v * pack.series if pack else 0.0,
+            precharge_a=pre.likely if pre else math.inf,
+            on_bus=board.layout == "power_path",
+        )
+
+    def _console(self, state: str) -> Console | None:
+        if self.board.layout == "power_path":
+            volts = np.linspace(0.7 * self.source_v, self.source_v, 13)
+            return console_curve(self.op, self.index, self.board.path_resistance_ohm.likely, volts, state)
+        if self.board.layout == "on_cell":
+            top = self.float_v * 1.02
+            return console_curve(self.op, self.index, 0.0, np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 13), state)
+        return None
+
+    def _why_not(self, start: float, into: Array, system_a: Array, carried: NDArray[np.bool_], held: NDArray[np.int_],
+                 *, playing: bool) -> str:  # fmt: skip
+        board = self.board
+        if isinstance(self.store, Pack) and not self.store.cell.rechargeable:
+            return f"{self.store.cell.name} must not be charged."
+        if playing and board.layout == "cut_out":
+            return "The console is off while it charges: its layout cuts it out."
+        within = (start <= RISING) & (held != BY_FLOAT)
+        if not bool(carried[start <= RISING].all()):
+            return "The supply cannot carry the console at this load."
+        if playing and board.layout == "on_cell" and bool((system_a[-1:] >= board.termination_a.likely).any()):
+            return f"The charger never sees its {board.termination_a.likely:.2f} A: the console on the cell keeps drawing."
+        if (into[within] <= 1e-6).any() or (not within.any() and into.max() <= 1e-6):
+            if playing:
+                return "The console takes all that the supply gives; nothing is left for the pack."
+            return "The supply's volts are too low to push a current into a full store."
+        return ""
+
+    def _slow_share(self) -> float:
+        return DIFFUSION_SHARE if isinstance(self.store, Pack) else 0.0
+
+    def _timed(self, start: float, into: Array, system_a: Array, bus_v: Array, held: NDArray[np.int_], why: str) -> ChargeCourse:
+        """Hours along the grid until the float voltage holds, then the tail stepped in time."""
+        tail_at = np.flatnonzero((held == BY_FLOAT) & (start <= RISING))
+        first = float(RISING[tail_at[0]]) if tail_at.size else 1.0
+        if tail_at.size and tail_at[0] > 0 and first > start:
+            # Between two grid points the float voltage takes over where its line crosses the other limit's.
+            k = int(tail_at[0])
+            others, r = into[k - 1], self.curves.steady_ohm * (1.0 + self._slow_share())
+            gap = self.float_v - self.curves.ocv_v - others * r
+            if gap[k - 1] > 0 > gap[k]:
+                first = float(RISING[k - 1] + (RISING[k] - RISING[k - 1]) * gap[k - 1] / (gap[k - 1] - gap[k]))
+        body = np.concatenate([[start], RISING[(start < RISING) & (first > RISING)], [max(first, start)]])
+        amps = np.interp(body, RISING, into)
+        amps[-1] = amps[-2] if len(amps) > 1 and tail_at.size else amps[-1]
+        pace = self.curves.capacity_ah / np.maximum(amps, 1e-6)
+        hours = np.concatenate([[0.0], np.cumsum(np.diff(body) * 0.5 * (pace[1:] + pace[:-1]))])
+        if tail_at.size:
+            drawn = float(system_a[-1]) if self.board.layout == "on_cell" else 0.0
+            end_a = max(self.board.termination_a.likely - drawn, 1e-4)
+            grid = np.linspace(float(body[-1]), 1.0, TAIL_STEPS + 1)
+            room_v = self.float_v - np.interp(grid, RISING, self.curves.ocv_v)
+            ohm = np.maximum(np.interp(grid, RISING, self.curves.steady_ohm), 1e-6)
+            share, most_a = self._slow_share(), float(into.max())
+            tail_soc, tail_a, tail_h = tail(grid, room_v, ohm, self.curves.capacity_ah, share, float(amps[-1]), most_a, end_a)
+            body, amps = np.concatenate([body, tail_soc]), np.concatenate([amps, tail_a])
+            hours = np.concatenate([hours, hours[-1] + tail_h])
+        ocv, r = (np.interp(body, RISING, a) for a in (self.curves.ocv_v, self.curves.steady_ohm))
+        near = np.clip(np.searchsorted(RISING, body, side="right") - 1, 0, len(RISING) - 1)
+        limit = held[near]
+        limit[len(body) - (len(tail_soc) if tail_at.size else 0) :] = BY_FLOAT
+        return ChargeCourse(
+            hours=None if why else float(hours[-1]), why=why, start_soc=start, end_soc=float(body[-1]), soc=body, current_a=amps,
+            cell_v=np.minimum(ocv + amps * r * (1.0 + self._slow_share()), self.float_v), elapsed_h=hours,
+            system_a=np.interp(body, RISING, system_a), bus_v=np.interp(body, RISING, bus_v), limit=limit,
+            balance_h=self._balance_h(),
+        )  # fmt: skip
+
+    def _bank(self, bank: Bank, start: float, *, playing: bool) -> ChargeCourse:
+        """A bank fills with the power its input takes, whatever the board before it could give."""
+        power = min(bank.charge_w.likely, self.source_v * self.supply.current_limit_a.likely)
+        why = "" if bank.output_while_charging or not playing else f"{bank.name} cuts its output while it charges."
+        hours = bank.cells_wh.likely * (1.0 - start) / (power * bank.efficiency.likely)
+        line, none = np.array([start, 1.0]), np.zeros(2)
+        amps = np.full(2, power / bank.output_v.likely)
+        return ChargeCourse(
+            hours=None if why else hours, why=why, start_soc=start, end_soc=1.0, soc=line, current_a=amps,
+            cell_v=np.full(2, bank.output_v.likely), elapsed_h=np.array([0.0, hours]), system_a=none,
+            bus_v=np.full(2, self.source_v), limit=np.ones(2, dtype=int),
+        )  # fmt: skip
+
+    def _balance_h(self) -> float | None:
+        """Hours to bring cells in series together that differ by a twentieth of their charge: ``ΔQ / I_bal``."""
+        if not isinstance(self.store, Pack) or self.store.series == 1:
+            return 0.0
+        if not self.board.balancing:
+            return None
+        amps = self.board.balance_a.likely if self.board.balance_a else 0.05
+        return 0.05 * self.curves.capacity_ah / max(amps, 1e-6)
+
+
+def hours_added(bank: Bank, mean_w: float, path_efficiency: float = 0.85) -> float:
+    """Hours of play that a power bank adds when it feeds the charge socket.
+
+    Parameters
+    ----------
+    bank : Bank
+        Its cells' energy and its converter's efficiency.
+    mean_w : float
+        Mean power that play takes from the pack. [W]
+    path_efficiency : float
+        Of the charger or power path between.
+
+    Returns
+    -------
+    float
+        Hours; inf where nothing is drawn.
+
+    Examples
+    --------
+    >>> from briskcell.model.stores import Bank
+    >>> bank = Bank(id="b", name="bank", cells_wh=37, efficiency=0.85, output_v=5.0, output_limit_a=2.4)
+    >>> round(hours_added(bank, 4.0), 2)
+    6.68
+    """
+    return bank.cells_wh.likely * bank.efficiency.likely * path_efficiency / mean_w if mean_w > 0 else float("inf")

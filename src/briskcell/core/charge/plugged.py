@@ -1,0 +1,107 @@
+"""The build with its charger plugged in, solved at one point: what the socket gives, and who gets it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from briskcell.core.charge.charging import RISING, ChargePath
+from briskcell.core.engine.network import Draws, draws_of
+from briskcell.core.engine.operating import Operating
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.core.engine.solver import Flow, solve
+from briskcell.model.parts import Link
+from briskcell.model.stores import ChargeBoard, Supply
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PluggedNode:
+    """One element between the socket and the store: volts at its output, amperes through it, watts lost in it."""
+
+    element: str
+    voltage_v: float
+    current_a: float
+    loss_w: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plugged:
+    """The solved point. ``flow`` is the console's tree, fed from the bus or from the charging store."""
+
+    board: ChargeBoard
+    nodes: tuple[PluggedNode, ...]
+    flow: Flow
+    bus_v: float
+    system_a: float
+    charge_a: float
+    input_a: float
+    store_v: float
+
+
+def plugged(op: Operating, board: ChargeBoard, soc: float, state: str) -> Plugged:
+    """Solve the build while it charges.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    board : ChargeBoard
+        The charge board in use.
+    soc : float
+        State of charge of the store it fills.
+    state : str
+        Load state of the console; a cut-out layout has it off.
+
+    Returns
+    -------
+    Plugged
+        Volts and amperes from the supply to the loads.
+    """
+    supply = op.plan.by_id[board.supply]
+    assert isinstance(supply, Supply)
+    index = op.network.stores.index(board.charges)
+    path = ChargePath(op, board, supply, index)
+    charge_a, input_a, system_a, _, _, _ = path.balance(state)
+    at = {k: float(np.interp(soc, RISING, v)) for k, v in (("charge", charge_a), ("input", input_a), ("system", system_a))}
+    through = board.layout == "power_path"
+    on_bus = at["system"] if through else 0.0
+    nodes, volts, amps = [], path.source_v, at["input"] + on_bus
+    for element, ohm in _way_in(op, board, supply):
+        volts -= amps * ohm
+        nodes.append(PluggedNode(element=element, voltage_v=volts, current_a=amps, loss_w=amps**2 * ohm))
+    ocv_at = float(np.interp(soc, RISING, path.curves.ocv_v))
+    r = float(np.interp(soc, RISING, path.curves.steady_ohm))
+    into = at["charge"] - (0.0 if through or board.layout == "cut_out" else at["system"])
+    return Plugged(
+        board=board,
+        nodes=tuple(nodes),
+        flow=_console(op, board, index, soc, state, volts if through else ocv_at + into * r),
+        bus_v=volts,
+        system_a=at["system"],
+        charge_a=at["charge"],
+        input_a=at["input"],
+        store_v=ocv_at + into * r,
+    )
+
+
+def _way_in(op: Operating, board: ChargeBoard, supply: Supply) -> list[tuple[str, float]]:
+    """Elements from the supply's ideal source to the board, and their resistance."""
+    links: list[tuple[str, float]] = []
+    at = board.fed_by
+    while at is not None and isinstance(link := op.plan.by_id[at], Link):
+        links.append((link.id, link_resistance_ohm(link)))
+        at = link.fed_by
+    return [(supply.id, supply.own_resistance_ohm.likely + supply.cable_ohm.likely), *reversed(links)]
+
+
+def _console(op: Operating, board: ChargeBoard, index: int, soc: float, state: str, feed_v: float) -> Flow:
+    ocv = np.array([float(np.interp(soc, c.soc[::-1], c.ocv_v[::-1])) for c in op.curves])
+    ohm = np.array([float(np.interp(soc, c.soc[::-1], c.steady_ohm[::-1])) for c in op.curves])
+    ocv[index] = feed_v
+    ohm[index] = board.path_resistance_ohm.likely if board.layout == "power_path" else 0.0
+    off = board.layout == "cut_out"
+    d = draws_of(op.network.loads, state)
+    scale = 0.0 if off else 1.0
+    draws = Draws(power_w=d.power_w * scale, current_a=d.current_a * scale, conductance_s=d.conductance_s * scale)
+    return solve(op.network, ocv, ohm, draws)

@@ -1,0 +1,1 @@
+"""Draw: what the parts consume, and what they cost and weigh."""

@@ -1,0 +1,121 @@
+"""What the parts take: watts by state and over the profile, and how well they are known."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.core.engine.operating import Operating
+from briskcell.model.figure import Figure
+from briskcell.model.parts import STATES, Load
+
+Array = NDArray[np.float64]
+MIDDLE = 0.5  # state of charge at which draws are quoted
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadDraw:
+    """One part's watts: (low, likely, high) for each state, its mean over the profile, and its share of the whole."""
+
+    load: Load
+    watts: tuple[tuple[float, float, float], ...]
+    mean_w: float
+    share: float
+    worst_grade: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DrawReport:
+    """All parts. ``state_w`` are the sums by state; ``mean_w`` the mean over the profile; ``guessed`` its guessed share."""
+
+    loads: tuple[LoadDraw, ...]
+    state_w: tuple[float, ...]
+    mean_w: float
+    relative_sigma: float
+    guessed: float
+
+
+ORDER = ("measured", "sheet", "typical", "guessed")
+
+
+def pert_sigma(figure: Figure) -> float:
+    """Relative standard deviation of a PERT range: a sixth of its width over its likely value.
+
+    Parameters
+    ----------
+    figure : Figure
+        Low, likely and high.
+
+    Returns
+    -------
+    float
+        0 where there is no range or no likely value [1]_.
+
+    References
+    ----------
+    .. [1] D. G. Malcolm et al., Application of a technique for research and development program evaluation,
+       Operations Research 7(5), 1959. doi:10.1287/opre.7.5.646
+    """
+    return (figure.high - figure.low) / 6.0 / figure.likely if figure.likely else 0.0
+
+
+def draw_report(op: Operating) -> DrawReport:
+    """Watts of every part at half charge.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+
+    Returns
+    -------
+    DrawReport
+        Loads in the order of the plan. A part's states count as fully correlated, parts as independent.
+    """
+    at = int(np.argmin(np.abs(op.soc - MIDDLE)))
+    loads, watts = op.network.loads, op.load_w[:, at, :]
+    figures = [[getattr(load.draw, s) for load in loads] for s in STATES]
+    # Axes: low, likely, high; states; loads.
+    bounds = np.array([[[getattr(f, end) for f in row] for row in figures] for end in ("low", "likely", "high")])
+    ranges = _ranges(bounds.reshape(3, *watts.shape), watts, np.array([load.kind for load in loads], dtype=object))
+    over_profile = op.shares[:, None] * watts
+    means = over_profile.sum(axis=0)
+    total = float(means.sum())
+    grades = np.array([[ORDER.index(f.grade) for f in row] for row in figures], dtype=int).reshape(watts.shape)
+    guessed = float(over_profile[grades == ORDER.index("guessed")].sum())
+    lived = op.shares > 0
+    worst = grades[lived].max(axis=0) if lived.any() else np.full(len(loads), len(ORDER) - 1)
+    likely = bounds[1].reshape(watts.shape)
+    width = np.divide(bounds[2] - bounds[0], 6.0 * likely, out=np.zeros(watts.shape), where=likely > 0)
+    spread = np.sqrt(((over_profile * width).sum(axis=0) ** 2).sum())
+    triples = ranges.T.tolist()
+    return DrawReport(
+        loads=tuple(
+            LoadDraw(
+                load=load,
+                watts=tuple((low, mid, high) for low, mid, high in triples[k]),
+                mean_w=mean,
+                share=mean / total if total else 0.0,
+                worst_grade=ORDER[worst[k]],
+            )
+            for k, (load, mean) in enumerate(zip(loads, means.tolist(), strict=True))
+        ),
+        state_w=tuple(watts.sum(axis=1).tolist()),
+        mean_w=total,
+        relative_sigma=float(spread) / total if total else 0.0,
+        guessed=guessed / total if total else 0.0,
+    )
+
+
+def _ranges(bounds: Array, watts: Array, kind: NDArray[np.object_]) -> Array:
+    """Watts at the low, likely and high figures, shape (3, n_states, n_loads); ohms turn the range round."""
+    likely = np.where(bounds[1] > 0, bounds[1], 1.0)
+    low, high = bounds[0] / likely, bounds[2] / likely
+    turned = kind == "resistance_ohm"
+    low, high = np.where(turned, 1.0 / np.maximum(high, 1e-9), low), np.where(turned, 1.0 / np.maximum(low, 1e-9), high)
+    # A part that draws nothing may still draw up to its high figure.
+    nothing = bounds[1] <= 0
+    up = np.where(nothing, watts + np.where(kind == "power_w", bounds[2], 0.0), watts * high)
+    return np.stack([np.where(nothing, watts, watts * low), watts, up])

@@ -1,0 +1,1 @@
+"""The engine: a plan compiled into arrays and solved. It knows no station."""

@@ -1,0 +1,61 @@
+"""What the console takes over the volts that feed it, for the boards that feed it while they charge."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.core.engine.network import Draws, draws_of
+from briskcell.core.engine.operating import Operating
+from briskcell.core.engine.solver import solve
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Console:
+    """What the console takes over the volts at its input, and whether it can be carried there.
+
+    Power changes little with volts, so between the points it is power that is read by straight lines.
+    """
+
+    volts: Array
+    watts: Array
+    carried: Array
+
+    def at(self, volts: Array) -> tuple[Array, NDArray[np.bool_]]:
+        return np.interp(volts, self.volts, self.watts) / np.maximum(volts, 1e-3), np.interp(volts, self.volts, self.carried) > 0.99
+
+
+def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, state: str = "play") -> Console:
+    """The console's current over the volts that feed it in a store's place.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    index : int
+        The store whose place is taken.
+    series_ohm : float
+        Resistance between those volts and the tree. [Ω]
+    volts : ndarray, shape (n,)
+        Rising volts to solve at; between them the curve is read by straight lines.
+    state : str
+        Load state.
+
+    Returns
+    -------
+    Console
+        Amperes, and whether the tree can be carried.
+    """
+    draws = draws_of(op.network.loads, state)
+    middle = len(op.soc) // 2
+    ocv = np.stack([np.full(volts.shape, c.ocv_v[middle]) for c in op.curves], -1)
+    ohm = np.stack([np.full(volts.shape, c.steady_ohm[middle]) for c in op.curves], -1)
+    ocv[:, index], ohm[:, index] = volts, series_ohm
+    rows = Draws(power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None])
+    flow = solve(op.network, ocv, ohm, rows)
+    lost = flow.lost[..., index]
+    return Console(volts, volts * np.where(lost, 0.0, flow.store_a(index)), (~lost).astype(float))

@@ -1,0 +1,283 @@
+"""The power tree of a build, compiled into incidence arrays; ``sweep`` solves it.
+
+A plan's tree is cut at its stiff sources: stores, and the outputs of converters. Consumers (loads and converter inputs)
+draw current through branches (the resistances in their way) from the source of their region. With ``B[c, b] = 1`` where
+consumer ``c`` draws through branch ``b``, one backward sweep is ``I @ B`` and one forward sweep ``(I @ B · R) @ B.T``.
+A return that several loads share is a branch of them all, in whatever region they lie.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import cast
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from briskcell.core.engine.converters import KIND, Losses, losses_of
+from briskcell.core.engine.kernel import Tree
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.model.parts import STATES, Converter, Fed, Link, Load
+from briskcell.model.plan import Plan
+from briskcell.model.stores import Supply
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draws:
+    """What loads draw, as ``I = power/V + current + V·conductance``: arrays of shape (..., n_loads)."""
+
+    power_w: Array
+    current_a: Array
+    conductance_s: Array
+
+
+@dataclass(frozen=True)
+class Network:
+    """The compiled tree of a plan: who draws through what. Ids in tuples, incidence in arrays."""
+
+    stores: tuple[str, ...]
+    loads: tuple[Load, ...]
+    converters: tuple[Converter, ...]
+    branches: tuple[str, ...]
+    elements: tuple[str, ...]
+    branch_of_consumer: Array
+    branch_of_element: Array
+    element_of_consumer: Array
+    source_of_consumer: NDArray[np.intp]
+    source_of_element: NDArray[np.intp]
+    returns: tuple[int, ...]
+    deepest_first: tuple[int, ...]
+    fixed_ohm: Array
+
+    @cached_property
+    def losses(self) -> tuple[Losses, ...]:
+        """Loss coefficients of each converter."""
+        return tuple(losses_of(c) for c in self.converters)
+
+    @cached_property
+    def root_of_source(self) -> NDArray[np.intp]:
+        """Store that each source hangs on in the end: a store on itself, a converter on that of its input."""
+        n_stores, n_loads = len(self.stores), len(self.loads)
+        out = np.arange(n_stores + len(self.converters))
+        for k in reversed(self.deepest_first):
+            out[n_stores + k] = out[self.source_of_consumer[n_loads + k]]
+        return out
+
+    @cached_property
+    def root_of_unknown(self) -> NDArray[np.intp]:
+        """Store behind each unknown of a sweep: the consumers, then the converters' outputs."""
+        roots = self.root_of_source
+        return np.concatenate([roots[self.source_of_consumer], roots[len(self.stores) :]])
+
+    @cached_property
+    def tree(self) -> Tree:
+        """The same as flat arrays, for the compiled loops."""
+        rows, branch = np.nonzero(self.branch_of_consumer)
+        own = np.zeros((len(self.converters), 7))
+        tables = [loss.table for loss in self.losses]
+        size = np.array([(len(t.input_v), len(t.output_a)) if t else (0, 0) for t in tables], dtype=np.intp).reshape(-1, 2)
+        most_rows, most_columns = size.max(axis=0, initial=1)
+        at_v, at_a = np.zeros((len(tables), most_rows)), np.zeros((len(tables), most_columns))
+        values = np.zeros((len(tables), most_rows, most_columns))
+        for k, (c, loss, table) in enumerate(zip(self.converters, self.losses, tables, strict=True)):
+            own[k, :3] = c.output_v.likely, c.dropout_v.likely, c.dropout_ohm.likely
+            own[k, 3:] = loss.quiescent_a, loss.drop_v, loss.resistance_ohm, loss.efficiency
+            if table:
+                r, n = size[k]
+                at_v[k, :r], at_a[k, :n], values[k, :r, :n] = table.input_v, table.output_a, table.efficiency
+        return Tree(
+            n_stores=len(self.stores),
+            source=self.source_of_consumer,
+            start=np.searchsorted(rows, np.arange(len(self.source_of_consumer) + 1)),
+            branch=np.ascontiguousarray(branch),
+            deepest_first=np.array(self.deepest_first, dtype=np.intp),
+            kind=np.array([KIND[c.kind] for c in self.converters], dtype=np.intp),
+            own=own,
+            table_size=size,
+            table_v=at_v,
+            table_a=at_a,
+            table=values,
+        )
+
+    @cached_property
+    def position(self) -> dict[str, int]:
+        """Element id to its column."""
+        return {name: k for k, name in enumerate(self.elements)}
+
+    @cached_property
+    def branch(self) -> dict[str, int]:
+        """Branch id to its column."""
+        return {name: k for k, name in enumerate(self.branches)}
+
+
+def compile_network(plan: Plan) -> Network:
+    """Compile a plan's trees into incidence arrays.
+
+    Parameters
+    ----------
+    plan : Plan
+        A validated plan; its parts hang on stores without rings. What hangs on a supply is no part of it.
+
+    Returns
+    -------
+    Network
+        Branches are the stores' and converters' own resistances, then the links, in the order of the plan.
+    """
+    stores = tuple(p.id for p in plan.stores)
+    charge_side = any(plan.fed.get(s.id) for s in plan.supplies)
+    fed = [p for p in plan.parts() if isinstance(p, Fed) and not (charge_side and _on_a_supply(plan, p))]
+    links = [p for p in fed if isinstance(p, Link)]
+    branches = (*stores, *(c.id for c in plan.converters), *(k.id for k in links))
+    column = {name: k for k, name in enumerate(branches)}
+    sources = {name: k for k, name in enumerate((*stores, *(c.id for c in plan.converters)))}
+    elements = (*stores, *(p.id for p in fed))
+    place = {name: k for k, name in enumerate(elements)}
+
+    load_parent = {part.id: part.fed_by for part in plan.loads}
+    known: dict[str, list[str]] = {}
+
+    def path(at: str) -> list[str]:
+        """From a node up to the source of its region, both included."""
+        if at not in known:
+            known[at] = [at] if at in sources else [at, *path(cast(Fed, plan.by_id[at]).fed_by)]
+        return known[at]
+
+    def back(part: object) -> list[str]:
+        """The shared returns of a load, down to the source's negative."""
+        at, out = part.return_by if isinstance(part, Load) else None, []
+        while at is not None and at not in sources:
+            out.append(at)
+            at = cast(Fed, plan.by_id[at]).fed_by
+        return out
+
+    consumers = (*plan.loads, *plan.converters)
+    ways = [path(c.fed_by) for c in consumers]
+    backs = [back(c) for c in consumers]
+    own = [[c.id] if isinstance(c, Load) else [] for c in consumers]
+    both = [way + ret for way, ret in zip(ways, backs, strict=True)]
+    back_of = {c.id: ret for c, ret in zip(consumers, backs, strict=True) if ret}
+    element_ways = [path(parent) if (parent := load_parent.get(name)) else path(name) for name in elements]
+    of_consumer = _incidence(both, column)
+    through = _incidence([way + mine for way, mine in zip(both, own, strict=True)], place)
+    of_element = _incidence([way + back_of.get(name, []) for name, way in zip(elements, element_ways, strict=True)], column)
+    source_of_consumer = np.array([sources[way[-1]] for way in ways], dtype=np.intp)
+    source_of_element = np.array([sources[way[-1]] for way in element_ways], dtype=np.intp)
+    returns_at = tuple(k for k, n in enumerate(elements) if isinstance(p := plan.by_id[n], Link) and p.kind == "return")
+    for row in returns_at:
+        # The rise of a return above the negative is the drop of its own chain alone, without the store's.
+        of_element[row, : len(sources)] = 0.0
+    order = sorted(range(len(plan.converters)), key=lambda k: -_depth(plan, plan.converters[k]))
+    fixed = [0.0] * len(stores) + [c.output_resistance_ohm.likely for c in plan.converters]
+    return Network(
+        stores=stores,
+        loads=plan.loads,
+        converters=plan.converters,
+        branches=branches,
+        elements=elements,
+        branch_of_consumer=of_consumer,
+        branch_of_element=of_element,
+        element_of_consumer=through,
+        source_of_consumer=source_of_consumer,
+        source_of_element=source_of_element,
+        returns=returns_at,
+        deepest_first=tuple(order),
+        fixed_ohm=np.array(fixed + [link_resistance_ohm(k) for k in links]),
+    )
+
+
+def _incidence(ways: list[list[str]], column: dict[str, int]) -> Array:
+    """1 where a row's way goes through a column's element; elements without a column are passed over."""
+    out = np.zeros((len(ways), len(column)))
+    met = [(row, column[name]) for row, way in enumerate(ways) for name in way if name in column]
+    if met:
+        rows, columns = zip(*met, strict=True)
+        out[rows, columns] = 1.0
+    return out
+
+
+def _on_a_supply(plan: Plan, part: Fed) -> bool:
+    at: object = part
+    while isinstance(at, Fed):
+        at = plan.by_id[at.fed_by]
+    return isinstance(at, Supply)
+
+
+def _depth(plan: Plan, converter: Converter) -> int:
+    at, steps = converter.fed_by, 0
+    while isinstance(part := plan.by_id[at], Fed):
+        steps += isinstance(part, Converter)
+        at = part.fed_by
+    return steps
+
+
+def draws_of(loads: tuple[Load, ...], state: str) -> Draws:
+    """Likely draw of each load in one state.
+
+    Parameters
+    ----------
+    loads : tuple of Load
+        The loads.
+    state : str
+        ``rest``, ``play`` or ``peak``.
+
+    Returns
+    -------
+    Draws
+        Arrays of shape (n_loads,); one of the three terms is non-zero per load.
+    """
+    likely = [getattr(load.draw, state).likely for load in loads]
+    return _draws(loads, likely, setting_factors(loads)[STATES.index(state)])
+
+
+def _draws(loads: tuple[Load, ...], likely: ArrayLike, factor: ArrayLike) -> Draws:
+    """Figures of shape (..., n_loads), each in its load's unit, at its settings."""
+    kinds = np.array([load.kind for load in loads], dtype=object)
+    ohms, figures = kinds == "resistance_ohm", np.asarray(likely, dtype=float)
+    scaled = np.divide(1.0, figures, out=figures.copy(), where=ohms) * factor
+    power, current, conductance = (np.where(kinds == k, scaled, 0.0) for k in ("power_w", "current_a", "resistance_ohm"))
+    return Draws(power_w=power, current_a=current, conductance_s=conductance)
+
+
+def setting_factors(loads: tuple[Load, ...]) -> NDArray[np.float64]:
+    """What the settings make of each load's stated draw: each governs a share of it, in proportion to its position.
+
+    Figures hold at the position they were quoted at. A peak is the most that a part takes, so a setting above that
+    position does not raise it.
+
+    Parameters
+    ----------
+    loads : tuple of Load
+        With brightness, volume or the like.
+
+    Returns
+    -------
+    ndarray, shape (3, n_loads)
+        Factors on the draws, in the order of ``STATES``.
+    """
+    factor = np.ones(len(loads))
+    for k, load in enumerate(loads):
+        for s in load.settings:
+            factor[k] *= (1.0 - s.share * (1.0 - s.position)) / max(1.0 - s.share * (1.0 - s.quoted_at), 1e-6)
+    factor = np.maximum(factor, 1e-6)
+    return np.stack([factor, factor, np.minimum(factor, 1.0)])
+
+
+def state_draws(network: Network) -> Draws:
+    """Likely draws of all three states.
+
+    Parameters
+    ----------
+    network : Network
+        With n_loads loads.
+
+    Returns
+    -------
+    Draws
+        Arrays of shape (3, 1, n_loads), in the order of ``STATES``.
+    """
+    likely = [[getattr(load.draw, state).likely for load in network.loads] for state in STATES]
+    shape = (len(STATES), 1, len(network.loads))
+    return _draws(network.loads, np.reshape(likely, shape), setting_factors(network.loads).reshape(shape))

@@ -1,0 +1,1 @@
+"""Heat: where the watts go, and what case, cells and boards reach."""

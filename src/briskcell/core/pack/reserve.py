@@ -1,0 +1,145 @@
+"""What must be left for a clean shutdown, where the warning belongs, and how long the pack lasts on a shelf."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.core.engine.operating import Operating
+from briskcell.core.pack.runtime import Runtime
+from briskcell.model.stores import Capacitor, Pack
+
+Array = NDArray[np.float64]
+FACTOR = 1.5
+MONTH_D = 30.44
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reserve:
+    """Where the warning belongs: volts under load and at rest, and minutes of play left from then.
+
+    ``needed_wh`` is what the shutdown must find above the stop. ``enough`` says whether the plan's own warning, where it
+    sets one, comes early enough; None without one.
+    """
+
+    needed_wh: float
+    warning_soc: float
+    under_load_v: float
+    at_rest_v: float
+    minutes_left: float
+    enough: bool | None
+
+
+def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve | None:
+    """The latest moment for a warning: ``E ≥ 1.5 · P_shutdown · t_shutdown`` must remain above the stop.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    found : Runtime
+        Its runtime.
+    store : int
+        Which store.
+
+    Returns
+    -------
+    Reserve or None
+        None where nothing plays, or even a full store holds too little.
+    """
+    if not found.hours:
+        return None
+    curves, soc = op.curves[store], op.soc
+    shutdown = op.plan.shutdown
+    needed_wh = FACTOR * shutdown.power_w.likely * shutdown.seconds / 3600.0
+    # Energy left above the stop at each state of charge, at the terminals in play.
+    volts = np.where(op.flow.lost[1, :, store], 0.0, op.store_v[1, :, store])
+    steps = -np.diff(soc) * 0.5 * (volts[1:] + volts[:-1]) * curves.capacity_ah
+    spent = np.concatenate([[0.0], np.cumsum(steps)])
+    left = float(np.interp(-found.stop_soc, -soc, spent)) - spent
+    if left[0] < needed_wh:
+        return None
+    at = float(np.interp(-needed_wh, -left, soc))
+
+    def reading(values: Array) -> float:
+        return float(np.interp(-at, -soc, values))
+
+    under_load = reading(volts)
+    hours_at = float(np.interp(-at, -soc, found.elapsed_h))
+    warning = shutdown.warning_v
+    return Reserve(
+        needed_wh=needed_wh,
+        warning_soc=at,
+        under_load_v=under_load,
+        at_rest_v=reading(curves.ocv_v),
+        minutes_left=max((found.hours - hours_at) * 60.0, 0.0),
+        enough=None if warning is None else warning >= under_load - 0.005,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ShelfLife:
+    """Days from full to cut-off with everything off, and the current that flows meanwhile."""
+
+    days: float
+    leakage_a: float
+    self_discharge_a: float
+    who: tuple[tuple[str, float], ...]
+
+
+def shelf_life(op: Operating, store: int = 0) -> ShelfLife:
+    """How long a full store lasts while nobody plays.
+
+    The boards that stay connected sip their current when off, referred to the store; the cells lose some by themselves.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    store : int
+        Which store.
+
+    Returns
+    -------
+    ShelfLife
+        ``who`` names the sippers with their current at the store, largest first. Days are inf where nothing leaks.
+    """
+    plan, part, curves = op.plan, op.plan.stores[store], op.curves[store]
+    middle_v = float(np.interp(0.5, op.soc[::-1], curves.ocv_v[::-1]))
+    sips: list[tuple[str, float]] = []
+    for converter in op.plan.converters:
+        if converter.off_current_a is not None and _hangs_on(op, converter.fed_by, part.id):
+            sips.append((converter.name, converter.off_current_a.likely))
+    for board in plan.chargers:
+        if board.charges == part.id and board.off_current_a is not None:
+            sips.append((board.name, board.off_current_a.likely))
+    for load in plan.loads:
+        if plan.brief.clock_must_keep and "clock" in load.name.lower():
+            volts = float(op.flow.consumer_v[0, len(op.soc) // 2, op.network.loads.index(load)])
+            watts = float(op.load_w[0, len(op.soc) // 2, op.network.loads.index(load)])
+            sips.append((load.name, watts / middle_v if volts else 0.0))
+    lost = part.cell.self_discharge_per_month if isinstance(part, Pack) else 0.0
+    own_a = curves.capacity_ah * lost / (MONTH_D * 24.0)
+    if isinstance(part, Capacitor):
+        own_a = part.leakage_a.likely
+    total = sum(a for _, a in sips) + own_a
+    usable = curves.capacity_ah * (1.0 - _cutoff_soc(op, store))
+    days = usable / total / 24.0 if total > 0 else float("inf")
+    return ShelfLife(days=days, leakage_a=total - own_a, self_discharge_a=own_a, who=tuple(sorted(sips, key=lambda s: -s[1])))
+
+
+def _cutoff_soc(op: Operating, store: int) -> float:
+    curves = op.curves[store]
+    return float(np.interp(curves.cutoff_v, curves.ocv_v[::-1], op.soc[::-1]))
+
+
+def _hangs_on(op: Operating, at: str, store_id: str) -> bool:
+    """Connected to a store without a switch between that would cut it off."""
+    while at != store_id:
+        part = op.plan.by_id[at]
+        if getattr(part, "kind", "") == "switch" or not hasattr(part, "fed_by"):
+            return False
+        at = part.fed_by
+    return True

@@ -1,0 +1,256 @@
+"""How long a pack plays, what stops it, and what is left in it then."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from briskcell.core.engine.operating import Operating
+from briskcell.model.parts import STATES
+from briskcell.model.stores import Bank
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stop:
+    """One thing that can end play: its least margin over the states lived through; play ends where that falls below zero."""
+
+    cause: str
+    element: str
+    words: str
+    margin: Array
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Runtime:
+    """Hours from full to the first stop, the stop, and what it leaves behind.
+
+    ``hours`` is None where nothing draws from the pack. ``stops`` is every stop reached before empty, earliest first,
+    as (state of charge, stop). ``own_end_soc`` is where the store itself ends, whatever the boards do. ``recovers_h`` is
+    what a remedy of the first stop alone would add, up to ``next_words``.
+    """
+
+    hours: float | None
+    stop_soc: float
+    stop_cause: str
+    stop_element: str
+    stop_words: str
+    energy_wh: float
+    stranded_wh: float
+    mean_a: float
+    mean_w: float
+    stops: tuple[tuple[float, Stop], ...]
+    elapsed_h: Array
+    own_end_soc: float
+    recovers_h: float
+    next_words: str
+
+
+def store_stops(op: Operating, store: int) -> Iterator[Stop]:
+    """The stops that a store itself sets: its cut-off, and a draw it cannot carry at all.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    store : int
+        Which store.
+
+    Yields
+    ------
+    Stop
+        Margins of shape (n_soc,).
+    """
+    curves, part = op.curves[store], op.plan.stores[store]
+    lived = lived_states(op)
+    guarded = curves.cutoff_is_protection
+    # A cell's own cut-off is meant for a steady draw; a protection board acts on the peak as well.
+    states = lived if guarded else [s for s in lived if s < 2] or lived
+    if curves.cutoff_v > 0:
+        yield Stop(
+            cause="protection cut-off" if guarded else "cell cut-off",
+            element=part.id,
+            words=f"the {'protection board cuts off' if guarded else 'cells are empty'} at {curves.cutoff_v:.2f} V",
+            margin=op.store_v[states, :, store].min(axis=0) - curves.cutoff_v,
+        )
+    if isinstance(part, Bank):
+        least = part.least_load_a.likely
+        yield Stop(
+            cause="bank switches off",
+            element=part.id,
+            words=f"{part.name} switches itself off below {least:.2f} A",
+            margin=np.where(op.flow.lost[lived, :, store], -1.0, op.flow.branch_a[lived, :, store]).min(axis=0) - least,
+        )
+    yield Stop(
+        cause="collapse",
+        element=part.id,
+        words="the path from the pack cannot carry the draw",
+        margin=np.where(op.flow.lost[lived, :, store].any(axis=0), -1.0, 1.0),
+    )
+
+
+def board_stops(op: Operating, store: int) -> Iterator[Stop]:
+    """The stops that the boards and parts of a store's tree set: lock-out, current limit, a load under its window.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    store : int
+        Which store.
+
+    Yields
+    ------
+    Stop
+        Margins of shape (n_soc,).
+    """
+    lived, n_loads = lived_states(op), len(op.network.loads)
+    lost, roots = op.flow.lost[lived, :, store], op.network.root_of_unknown
+    for k, converter in enumerate(op.network.converters):
+        if roots[n_loads + k] != store:
+            continue
+        input_v = op.flow.input_v(n_loads + k)[lived]
+        if converter.lockout_v is not None:
+            yield Stop(
+                cause="converter lock-out",
+                element=converter.id,
+                words=f"{converter.name} locks out at {converter.lockout_v:.2f} V in",
+                margin=input_v.min(axis=0) - converter.lockout_v,
+            )
+        limit = op.board_limit_a[k][lived]
+        if np.isfinite(limit).any():
+            spare = np.where(lost, -1.0, limit - np.where(lost, 0.0, op.flow.output_a(k)[lived]))
+            words = f"{converter.name} reaches its current limit"
+            yield Stop(cause="converter current limit", element=converter.id, words=words, margin=spare.min(axis=0))
+    least = op.flow.consumer_v[lived, :, :n_loads].min(axis=0)
+    for k, load in enumerate(op.network.loads):
+        margin = least[:, k] - load.window.low_v
+        if roots[k] == store and margin.min() < 0:
+            words = f"{load.name} falls below its {load.window.low_v:.2f} V"
+            yield Stop(cause="load under its window", element=load.id, words=words, margin=margin)
+
+
+def lived_states(op: Operating) -> list[int]:
+    """The states that the profile spends time in; a state of no share never happens.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+
+    Returns
+    -------
+    list of int
+        Rows of the solved arrays.
+    """
+    return [k for k in range(len(STATES)) if op.shares[k] > 0]
+
+
+def first_below(margin: Array, soc: Array) -> Array:
+    """State of charge at which margins first fall below zero, from full downward; −1 where they never do.
+
+    Parameters
+    ----------
+    margin : ndarray, shape (..., n)
+        Margins over states of charge.
+    soc : ndarray, shape (n,)
+        States of charge, falling.
+
+    Returns
+    -------
+    ndarray, shape (...)
+        Read by straight lines between the two points around the crossing.
+    """
+    below = margin < 0
+    k = below.argmax(axis=-1)
+    before = np.maximum(k - 1, 0)
+    low = np.take_along_axis(margin, k[..., None], -1)[..., 0]
+    high = np.take_along_axis(margin, before[..., None], -1)[..., 0]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = np.where(k > 0, high / (high - low), 0.0)
+    at = soc[before] + (soc[k] - soc[before]) * share
+    return np.asarray(np.where(below.any(axis=-1), at, -1.0))
+
+
+def elapsed(soc: Array, current_a: Array, capacity_ah: ArrayLike) -> Array:
+    """Hours from full down to each state of charge: ``t = ∫ Q dsoc / I``.
+
+    Parameters
+    ----------
+    soc : ndarray, shape (n,)
+        States of charge, falling.
+    current_a : ndarray, shape (..., n)
+        Mean current; inf where it cannot be carried, which takes no time. [A]
+    capacity_ah : array_like, broadcasts with the leading axes
+        Charge from full to empty. [Ah]
+
+    Returns
+    -------
+    ndarray, shape (..., n)
+        Hours; the first is 0.
+    """
+    with np.errstate(divide="ignore"):
+        pace = np.minimum(np.asarray(capacity_ah, dtype=float)[..., None] / current_a, 1e9)
+    out = np.zeros(pace.shape)
+    np.cumsum(-np.diff(soc) * 0.5 * (pace[..., 1:] + pace[..., :-1]), axis=-1, out=out[..., 1:])
+    return out
+
+
+def runtime(op: Operating, pack: int = 0) -> Runtime:
+    """Runtime of one pack under the profile, integrated over charge.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    pack : int
+        Which pack.
+
+    Returns
+    -------
+    Runtime
+        With the first stop and the energy it strands: what the pack would still give down to its own cut-off.
+    """
+    curves, soc = op.curves[pack], op.soc
+    current = op.shares @ np.where(op.shares[:, None] > 0, op.flow.branch_a[..., pack], 0.0)
+    hours = elapsed(soc, current, curves.capacity_ah)
+    own, boards = list(store_stops(op, pack)), list(board_stops(op, pack))
+    at_soc = first_below(np.stack([s.margin for s in (*own, *boards)]), soc)
+    met = [(float(at), s) for at, s in zip(at_soc, (*own, *boards), strict=True) if at >= 0]
+    stops = tuple(sorted(met, key=lambda pair: -pair[0]))
+    at, stop = stops[0] if stops else (0.0, None)
+    own_ends = (float(at) for at, s in zip(at_soc, own, strict=False) if at >= 0 and s.cause != "collapse")
+    own_end = max(own_ends, default=0.0)
+    after, second = next(((s, p) for s, p in stops[1:] if stop and p.element != stop.element), (0.0, None))
+    idle = not current.max() > 1e-9
+    energy = _between(soc, curves.ocv_v, 1.0, at) * curves.capacity_ah
+    ran = float(np.interp(at, soc[::-1], hours[::-1]))
+    used_ah = (1.0 - at) * curves.capacity_ah
+    return Runtime(
+        hours=None if idle else ran,
+        stop_soc=at,
+        stop_cause=stop.cause if stop else "empty",
+        stop_element=stop.element if stop else op.plan.stores[pack].id,
+        stop_words=stop.words if stop else "the pack is empty",
+        energy_wh=curves.energy_wh,
+        stranded_wh=max(_between(soc, curves.ocv_v, at, own_end) * curves.capacity_ah, 0.0),
+        mean_a=0.0 if idle or ran == 0 else used_ah / ran,
+        mean_w=0.0 if idle or ran == 0 else energy / ran,
+        stops=stops,
+        elapsed_h=hours,
+        own_end_soc=own_end,
+        recovers_h=max(float(np.interp(-after, -soc, hours)) - ran, 0.0),
+        next_words=second.words if second else "the pack is empty",
+    )
+
+
+def _between(soc: Array, value: Array, start: float, end: float) -> float:
+    """Integral of a falling-grid table from one state of charge down to a lower one."""
+    rising, table = soc[::-1], value[::-1]
+    inside = rising[(rising > end) & (rising < start)]
+    points = np.concatenate([[end], inside, [start]])
+    return float(np.trapezoid(np.interp(points, rising, table), points))

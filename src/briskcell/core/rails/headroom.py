@@ -1,0 +1,139 @@
+"""Spare of everything that has a limit, at its worst moment."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.core.engine.operating import Operating
+from briskcell.core.engine.resistance import link_rating_a
+from briskcell.core.engine.sources import current_limit_a
+from briskcell.model.parts import STATES, Converter, Link
+from briskcell.model.plan import Margins
+from briskcell.model.stores import Bank, Pack
+
+Array = NDArray[np.float64]
+State = Literal["holds", "close", "fails", "unknown"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Headroom:
+    """Spare of one element: ``1 − demand/limit``, worst over states and states of charge.
+
+    ``demand`` and ``limit`` [A] are those of the worst moment. ``spare`` is −1 at the least; points where the build
+    collapses are left out. The ``…_series`` hold both over the grid at the worst state, inf where it collapses.
+    """
+
+    element: str
+    name: str
+    kind: str
+    demand_a: float
+    limit_a: float
+    spare: float
+    at_soc: float
+    at_state: str
+    input_v: float
+    spare_now: Array
+    demand_series: Array
+    limit_series: Array
+
+
+def judged(spare: float, margins: Margins) -> State:
+    """The word for a spare.
+
+    Parameters
+    ----------
+    spare : float
+        ``1 − demand/limit``.
+    margins : Margins
+        What counts as comfortable, and as close.
+
+    Returns
+    -------
+    str
+        ``holds``, ``close`` or ``fails``.
+    """
+    if spare >= margins.comfortable - 1e-9:
+        return "holds"
+    return "close" if spare >= margins.close - 1e-9 else "fails"
+
+
+def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
+    """Spare of every element with a limit, from full down to where the packs end.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    end_soc : float
+        State of charge at which the pack itself ends play; below it nothing is asked.
+
+    Returns
+    -------
+    tuple of Headroom
+        In the order of the current; elements whose limit the plan does not state are left out.
+    """
+    reach = int(np.count_nonzero(op.soc >= end_soc - 1e-9))
+    rows = list(_limited(op))
+    if not rows:
+        return ()
+    # Where the whole build collapses no single part is to blame: the rule speaks of that by itself.
+    gone = op.flow.collapsed
+    demand = np.where(gone, 0.0, np.stack([r[2] for r in rows]))
+    limit = np.stack([r[3] for r in rows])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        spare = np.maximum(np.where(gone, 1.0, np.where(limit > 0, 1.0 - demand / limit, -1.0)), -1.0)
+    worst = spare[:, :, :reach].reshape(len(rows), -1).argmin(axis=1)
+    out = []
+    for n, (part, kind, _, _, at_v) in enumerate(rows):
+        state, k = divmod(int(worst[n]), reach)
+        hidden = np.where(gone[state], np.inf, 0.0)
+        out.append(
+            Headroom(
+                element=part.id,
+                name=part.name,
+                kind=kind,
+                demand_a=float(demand[n, state, k]),
+                limit_a=float(limit[n, state, k]),
+                spare=float(spare[n, state, k]),
+                at_soc=float(op.soc[k]),
+                at_state=STATES[state],
+                input_v=float(at_v[state, k]),
+                spare_now=spare[n],
+                demand_series=demand[n, state] + hidden,
+                limit_series=limit[n, state] + hidden,
+            )
+        )
+    return tuple(out)
+
+
+def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, str, Array, Array, Array]]:
+    flow, net = op.flow, op.network
+    n_loads = len(net.loads)
+    for k, pack in enumerate(op.plan.stores):
+        amps = flow.branch_a[..., k]
+        if isinstance(pack, Bank):
+            yield pack, "bank", amps, np.full(amps.shape, pack.output_limit_a.likely), op.store_v[..., k]
+        if not isinstance(pack, Pack):
+            continue
+        cells = np.broadcast_to(current_limit_a(pack, op.curves[k], "max_discharge_a"), amps.shape)
+        yield pack, "cells", amps, cells, op.store_v[..., k]
+        if pack.protection is not None:
+            trip = np.full(amps.shape, pack.protection.trip_a.likely)
+            yield pack, "protection", amps, trip, op.store_v[..., k]
+    for link in op.plan.links:
+        rated = link_rating_a(link)
+        if rated is not None and link.id in net.branch:
+            column = net.branch[link.id]
+            amps = flow.branch_a[..., column]
+            at = flow.element_v[..., net.position[link.id]]
+            yield link, link.kind, amps, np.full(amps.shape, rated), at
+    for k, converter in enumerate(net.converters):
+        input_v = flow.input_v(n_loads + k)
+        limit = op.board_limit_a[k]
+        if np.isfinite(limit).any():
+            yield converter, converter.kind, flow.output_a(k), limit, input_v

@@ -1,0 +1,1 @@
+"""Search: packs, boards and gauges judged by the hundred thousand."""

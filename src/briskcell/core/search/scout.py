@@ -1,0 +1,188 @@
+"""Searching: a hundred thousand combinations of pack, board and gauge, judged by the same core as a single build."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.core.engine.converters import deliverable_a
+from briskcell.core.engine.network import compile_network, state_draws
+from briskcell.core.engine.operating import operate
+from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_ohm
+from briskcell.core.engine.solver import Slow, solve
+from briskcell.core.engine.sources import pack_curves
+from briskcell.core.pack.runtime import elapsed, first_below
+from briskcell.core.search.candidates import COARSE_SOC
+from briskcell.model.changes import altered, remade
+from briskcell.model.parts import STATES, Converter, Link, Load, PowerStates, Window
+from briskcell.model.plan import Plan
+from briskcell.model.stores import Cell, Pack
+
+Array = NDArray[np.float64]
+CHUNK = 2048  # candidates judged at once: a few tens of megabytes
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Scouted:
+    """Candidates in columns: which cell, how many in parallel, which board, which gauge; and what each comes to.
+
+    ``runtime_h`` is from full to the first stop, ``spare`` the least of board and cells at the pack's end, ``thickness_mm``
+    that of the cells in one layer. All arrays have shape (n,).
+    """
+
+    cells: tuple[Cell, ...]
+    boards: tuple[Converter, ...]
+    cell: NDArray[np.intp]
+    parallel: NDArray[np.intp]
+    board: NDArray[np.intp]
+    awg: Array
+    runtime_h: Array
+    energy_wh: Array
+    spare: Array
+    thickness_mm: Array
+    mass_g: Array
+
+
+def scout(plan: Plan, cells: Sequence[Cell], parallels: Sequence[int], boards: Sequence[Converter], gauges: Sequence[float],
+          *, workers: int = 2, stop: Callable[[], bool] = lambda: False) -> Scouted:  # fmt: skip
+    """Judge every combination of cell, count, board and gauge of the wire from the pack, for one tree of a plan.
+
+    What hangs behind the board sees its output alone, so it is solved once a board and stands as one constant power; the
+    rest is the same network, solved for all cells, counts and gauges in one batch.
+
+    Parameters
+    ----------
+    plan : Plan
+        A build with one pack, one wire right behind it, and one board that feeds the loads.
+    cells : sequence of Cell
+        Cell classes.
+    parallels : sequence of int
+        Numbers of strings.
+    boards : sequence of Converter
+        Boards that may stand in the main board's place.
+    gauges : sequence of float
+        AWG of the first wire.
+    workers : int
+        Threads; arrays release the interpreter's lock.
+    stop : callable
+        Asked before every chunk; True ends the search with what is done.
+
+    Returns
+    -------
+    Scouted
+        In the order cell, parallel, gauge within board.
+    """
+    main, wire = plan.converters[0], next(k for k in plan.links if k.kind == "wire" and k.fed_by == plan.packs[0].id)
+    columns = np.array(list(itertools.product(range(len(cells)), range(len(parallels)), range(len(gauges)))), dtype=np.intp)
+    tables = _CellTables(plan.packs[0], cells)
+    jobs = []
+    for index, board in enumerate(boards):
+        lumped = _lumped(plan, main, board)
+        jobs += [(index, lumped, columns[k : k + CHUNK]) for k in range(0, len(columns), CHUNK)]
+
+    def run(job: tuple[int, Plan, NDArray[np.intp]]) -> tuple[int, NDArray[np.intp], Array] | None:
+        index, lumped, part = job
+        return None if stop() else (index, part, _judge(lumped, wire, tables, parallels, gauges, part))
+
+    with ThreadPoolExecutor(workers) as pool:
+        done = [d for d in pool.map(run, jobs) if d is not None]
+    picked = np.concatenate([p for _, p, _ in done]) if done else np.zeros((0, 3), dtype=np.intp)
+    found = np.concatenate([f for _, _, f in done], axis=1) if done else np.zeros((3, 0))
+    cell, count = picked[:, 0], np.asarray(parallels, dtype=np.intp)[picked[:, 1]]
+    series = plan.packs[0].series
+    return Scouted(
+        cells=tuple(cells), boards=tuple(boards), cell=cell, parallel=count,
+        board=np.concatenate([np.full(len(p), b, dtype=np.intp) for b, p, _ in done]) if done else np.zeros(0, dtype=np.intp),
+        awg=np.asarray(gauges, dtype=float)[picked[:, 2]], runtime_h=found[0], energy_wh=found[1], spare=found[2],
+        thickness_mm=np.array([c.thickness_mm or np.inf for c in cells])[cell],
+        mass_g=np.array([c.mass_g or np.inf for c in cells])[cell] * count * series,
+    )  # fmt: skip
+
+
+class _CellTables:
+    """Curves of every cell class in the pack's series count, one string each: arrays of shape (n_cells, n_soc)."""
+
+    def __init__(self, pack: Pack, cells: Sequence[Cell]) -> None:
+        bare = [altered(pack, cell=c, parallel=1, strings=(), link_resistance_ohm=0.0, protection=None) for c in cells]
+        curves = [pack_curves(p, COARSE_SOC) for p in bare]
+        self.ocv, self.fast, self.slow = (np.stack([getattr(c, k) for c in curves]) for k in ("ocv_v", "fast_ohm", "slow_ohm"))
+        self.capacity_ah = np.array([c.capacity_ah for c in curves])
+        self.energy_wh = np.array([c.energy_wh for c in curves])
+        guard_v = pack.protection.cutoff_cell_v if pack.protection else 0.0
+        self.cutoff_v = np.array([pack.series * max(c.empty_v, guard_v) for c in cells])
+        self.most_a = np.array([c.max_discharge_a.likely for c in cells])
+        self.extra_ohm = pack.link_resistance_ohm.likely + (pack.protection.resistance_ohm.likely if pack.protection else 0.0)
+
+
+def _lumped(plan: Plan, main: Converter, board: Converter) -> Plan:
+    """The plan with a board in the main one's place, and all behind it as one constant power at its output."""
+    placed = altered(board, id=main.id, fed_by=main.fed_by)
+    op = operate(remade(plan, {"converters": (placed, *plan.converters[1:])}), COARSE_SOC[:1])
+    column = op.network.position[main.id]
+    watts = [0.0 if op.flow.collapsed[s, 0] else float(op.flow.element_w[s, 0, column]) for s in range(3)]
+    load = Load(
+        id="behind-the-board", name="all behind the board", fed_by=main.id,
+        power_w=PowerStates.model_validate(dict(zip(STATES, watts, strict=True))), window=Window(low_v=0.1, high_v=60.0),
+    )  # fmt: skip
+    kept: set[str] = set()
+    at = main.fed_by
+    while isinstance(part := plan.by_id[at], Link):
+        kept.add(part.id)
+        at = part.fed_by
+    links = tuple(k for k in plan.links if k.id in kept)
+    stripped = {"rails": (), "loads": (load,), "links": links, "converters": (placed,), "capacitors": (), "banks": ()}
+    return remade(plan, stripped | {"packs": plan.packs[:1], "chargers": (), "supplies": (), "trickles": ()})
+
+
+def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int], gauges: Sequence[float],
+           part: NDArray[np.intp]) -> Array:  # fmt: skip
+    """Runtime, energy and spare of some candidates, shape (3, n)."""
+    network, board = compile_network(plan), plan.converters[0]
+    cell, count = part[:, 0], np.asarray(parallels, dtype=float)[part[:, 1]]
+    per = count[:, None]
+    ocv = tables.ocv[cell][..., None]
+    fast = (tables.fast[cell] / per + tables.extra_ohm)[..., None]
+    slow = (tables.slow[cell] / per)[..., None]
+    ohm_of = np.array([wire_resistance_ohm(wire.length_m or 0.1, awg_section_mm2(g), wire.conductors) for g in gauges])
+    link_ohm = np.broadcast_to(network.fixed_ohm[len(network.stores) + 1 :], (*ocv.shape[:-1], len(plan.links))).copy()
+    link_ohm[..., [k.id for k in plan.links].index(wire.id)] = ohm_of[part[:, 2]][:, None]
+    d = state_draws(network)
+    draws = type(d)(power_w=d.power_w[:, None], current_a=d.current_a[:, None], conductance_s=d.conductance_s[:, None])
+    none = np.zeros(slow.shape)
+    store_ohm = np.stack([fast + slow, fast + slow, fast])
+    flow = solve(network, ocv, store_ohm, draws, Slow(np.stack([none, none, slow]), (0, 1, 1)), link_ohm)
+    shares = np.array([plan.use.rest, plan.use.play, plan.use.peak])
+    lived = [k for k in range(3) if shares[k] > 0]
+    amps, lost = flow.branch_a[..., 0], flow.collapsed
+    volts = np.where(lost, 0.0, ocv[..., 0] - np.where(lost, 0.0, amps) * store_ohm[..., 0])
+    volts[2] -= np.where(lost[1], 0.0, amps[1]) * slow[..., 0]
+    steady = [s for s in lived if s < 2] or lived
+    own = volts[steady].min(axis=0) - tables.cutoff_v[cell][:, None]
+    input_v = flow.input_v(1)
+    limit = deliverable_a(board, input_v)
+    out_a = np.where(lost, np.inf, flow.output_a(0))
+    stops = [own, np.where(lost[lived].any(axis=0), -1.0, 1.0), (limit - out_a)[lived].min(axis=0)]
+    if board.lockout_v is not None:
+        stops.append(input_v[lived].min(axis=0) - board.lockout_v)
+    end = np.maximum(first_below(np.stack(stops), COARSE_SOC).max(axis=0), 0.0)
+    mean = np.tensordot(shares[lived], amps[lived], axes=1)
+    hours = elapsed(COARSE_SOC, mean, tables.capacity_ah[cell] * count)
+    reach = np.maximum(first_below(own, COARSE_SOC), 0.0)[:, None] <= COARSE_SOC
+    with np.errstate(divide="ignore", invalid="ignore"):
+        board_spare = np.where(limit > 0, 1.0 - out_a / limit, -1.0).min(axis=0)
+    cell_spare = 1.0 - amps.max(axis=0) / (tables.most_a[cell] * count)[:, None]
+    spare = np.where(reach, np.maximum(np.minimum(board_spare, cell_spare), -1.0), 1.0).min(axis=-1)
+    return np.stack([_at(end, hours), tables.energy_wh[cell] * count, spare])
+
+
+def _at(end: Array, hours: Array) -> Array:
+    """Hours at a state of charge, read between the grid's points, one for each candidate."""
+    k = np.clip(np.searchsorted(-COARSE_SOC, -end, side="right") - 1, 0, len(COARSE_SOC) - 2)
+    share = (COARSE_SOC[k] - end) / (COARSE_SOC[k] - COARSE_SOC[k + 1])
+    row = np.arange(len(end))
+    return np.asarray(hours[row, k] + share * (hours[row, k + 1] - hours[row, k]))

@@ -1,0 +1,1 @@
+"""Wiring: conductors, fuses and the harness at their worst moment."""

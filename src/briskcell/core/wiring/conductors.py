@@ -1,0 +1,143 @@
+"""What a conductor stands: its warmth by itself and in a bundle, as a trace, and how soon a short circuit melts it."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from briskcell.core.data.tables import table
+from briskcell.core.engine.resistance import wire_resistance_ohm
+
+H_CLOSED = 10.0  # W/m²K from an insulated wire to still air in a closed case
+INSULATION_MM = 0.4  # wall of the insulation of small equipment wire
+COPPER_MELTS_C = 1083.0
+
+
+def bundle_factor(conductors: int) -> float:
+    """What a bundle leaves of a wire's current rating, by IEC 60364-5-52.
+
+    Parameters
+    ----------
+    conductors : int
+        Loaded conductors lying together.
+
+    Returns
+    -------
+    float
+        1 for a single one.
+
+    Examples
+    --------
+    >>> bundle_factor(1), bundle_factor(4)
+    (1.0, 0.65)
+    """
+    if conductors == 1:
+        return 1.0
+    rows = table("bundles")
+    counts, factors = ([float(r[k]) for r in rows] for k in ("conductors", "factor"))
+    return float(np.interp(conductors, counts, factors))
+
+
+def wire_rise_k(current_a: float, section_mm2: float, *, bundle: int = 1, ambient_c: float = 40.0) -> float:
+    """Warming of an insulated copper wire over the air around it.
+
+    Balance of a metre of wire: ``I²·R' = h·π·d·ΔT`` [1]_, the copper's resistance at its own temperature, the current
+    raised by what the bundle derates.
+
+    Parameters
+    ----------
+    current_a : float
+        Steady current. [A]
+    section_mm2 : float
+        Copper section. [mm²]
+    bundle : int
+        Loaded conductors lying together.
+    ambient_c : float
+        Air in the case. [°C]
+
+    Returns
+    -------
+    float
+        Kelvin; inf where the copper runs away.
+
+    References
+    ----------
+    .. [1] F. P. Incropera et al., Fundamentals of Heat and Mass Transfer, 7th ed., Wiley, 2011, ch. 3.
+
+    Examples
+    --------
+    >>> from briskcell.core.engine.resistance import awg_section_mm2
+    >>> round(wire_rise_k(3.0, awg_section_mm2(24)), 1)
+    21.4
+    """
+    outer_m = (math.sqrt(4.0 * section_mm2 / math.pi) + 2.0 * INSULATION_MM) * 1e-3
+    amps = current_a / bundle_factor(bundle)
+    cool = H_CLOSED * math.pi * outer_m
+    at_ambient = amps**2 * wire_resistance_ohm(1.0, section_mm2, 1, ambient_c)
+    grows = amps**2 * (
+        wire_resistance_ohm(1.0, section_mm2, 1, ambient_c + 1.0) - wire_resistance_ohm(1.0, section_mm2, 1, ambient_c)
+    )
+    return at_ambient / (cool - grows) if cool > grows else math.inf
+
+
+def trace_rise_k(current_a: float, width_mm: float, copper_um: float = 35.0, *, inner: bool = False) -> float:
+    """Warming of a board's trace by IPC-2221: ``I = k·ΔT^0.44·A^0.725`` [1]_.
+
+    Parameters
+    ----------
+    current_a : float
+        Current. [A]
+    width_mm, copper_um : float
+        The trace. [mm, µm]
+    inner : bool
+        Inside the board.
+
+    Returns
+    -------
+    float
+        Kelvin.
+
+    References
+    ----------
+    .. [1] IPC-2221B, Generic Standard on Printed Board Design, 2012, 6.2.
+
+    Examples
+    --------
+    >>> round(trace_rise_k(1.0, 0.3), 1)
+    10.0
+    """
+    mils2 = (width_mm / 0.0254) * (copper_um / 25.4)
+    return float((current_a / ((0.024 if inner else 0.048) * mils2**0.725)) ** (1.0 / 0.44))
+
+
+def melting_time_s(current_a: float, section_mm2: float, ambient_c: float = 40.0) -> float:
+    """Time until a copper wire melts under a short circuit, by Onderdonk's equation [1]_.
+
+    Parameters
+    ----------
+    current_a : float
+        Fault current. [A]
+    section_mm2 : float
+        Copper section. [mm²]
+    ambient_c : float
+        Before the fault. [°C]
+
+    Returns
+    -------
+    float
+        Seconds; no heat is given off meanwhile, so past about ten seconds it is on the safe side.
+
+    References
+    ----------
+    .. [1] E. R. Stauffacher, Short-time current carrying capacity of copper wire, General Electric Review 31(6), 1928.
+
+    Examples
+    --------
+    >>> from briskcell.core.engine.resistance import awg_section_mm2
+    >>> round(melting_time_s(50.0, awg_section_mm2(24)), 3)
+    1.349
+    """
+    circular_mils = section_mm2 / 5.067075e-4
+    reach = math.log10((COPPER_MELTS_C - ambient_c) / (234.0 + ambient_c) + 1.0)
+    return reach / 33.0 * (circular_mils / current_a) ** 2 if current_a > 0 else math.inf
