@@ -45,7 +45,7 @@ check: $(VENV)/ready-dev
 	$(BIN)/python -m pytest src
 
 test: check chromium
-	$(BIN)/python -m pytest tests
+	$(BIN)/python -m pytest tests -n 2
 
 bench: $(VENV)/ready-dev
 	$(BIN)/python bench/run.py
@@ -56,7 +56,7 @@ assets:
 	cp assets/node_modules/axe-core/axe.min.js tests/vendor/
 	cd assets && npx @tailwindcss/cli -i app.css -o ../src/briskcell/web/static/build/app.css --minify
 	$(PYTHON) -m venv assets/.venv && assets/.venv/bin/pip install --quiet fonttools brotli
-	assets/.venv/bin/python assets/fonts.py assets/node_modules src/briskcell/web/static/fonts
+	assets/.venv/bin/python assets/fonts.py assets/node_modules src/briskcell/web/static/fonts src/briskcell/web/drawing/advances.json
 	$(BIN)/python assets/stamp.py
 
 screenshots: $(VENV)/ready-dev chromium

@@ -1,7 +1,8 @@
-"""Subsets the typeface to the glyphs the pages use, and draws the two it lacks: the arrow and the micro sign."""
+"""Subsets the typeface to the glyphs the pages use, draws the two it lacks, and notes how wide each is for drawings."""
 
 from __future__ import annotations
 
+import json
 import sys
 from pathlib import Path
 
@@ -63,9 +64,22 @@ def build(source: Path, target: Path) -> None:
     font.save(target)
 
 
+def advances(faces: list[Path], target: Path) -> None:
+    """The advance of every glyph in em, by its character: the wider of the weights, figures tabular as the pages set them."""
+    known: dict[str, float] = {}
+    for face in faces:
+        font = TTFont(face)
+        em, widths = font["head"].unitsPerEm, font["hmtx"]
+        for code, name in sorted(font.getBestCmap().items()):
+            known[chr(code)] = max(round(widths[name][0] / em, 4), known.get(chr(code), 0.0))
+    figure = max(known[d] for d in "0123456789")
+    target.write_text(json.dumps(known | dict.fromkeys("0123456789", figure), ensure_ascii=False, indent=0) + "\n", "utf-8")
+
+
 if __name__ == "__main__":
-    modules, out = Path(sys.argv[1]), Path(sys.argv[2])
+    modules, out, widths = (Path(a) for a in sys.argv[1:4])
     out.mkdir(parents=True, exist_ok=True)
     for stem, (face, weight) in SOURCES.items():
         folder = modules / "@expo-google-fonts" / f"atkinson-hyperlegible-{face}" / weight
         build(next(folder.glob("*.ttf")), out / f"{stem}.woff2")
+    advances([out / "bench-400.woff2", out / "bench-600.woff2"], widths)

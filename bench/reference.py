@@ -15,7 +15,7 @@ from scipy.integrate import solve_ivp
 from briskcell.core.engine.converters import losses_of
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.core.engine.sources import store_curves
-from briskcell.model.parts import STATES, Converter, Link, Load
+from briskcell.model.parts import STATES, Converter, Link, Load, Part
 from briskcell.model.plan import Plan
 
 
@@ -28,10 +28,12 @@ class Walked:
         self.children = {p.id: [c for c in parts if c.fed_by == p.id] for p in (self.pack, *parts)}
         self.ohm = {k.id: link_resistance_ohm(k) for k in plan.links}
 
-    def rise(self, part: object, state: str, volts: dict[str, float], amps: dict[str, float]) -> float:
+    def rise(self, part: Part, state: str, volts: dict[str, float], amps: dict[str, float]) -> float:
         """Current into a part at the volts of the last walk, and into all below it, kept in ``amps``."""
         if isinstance(part, Load):
-            knobs = [(1.0 - s.share * (1.0 - s.position)) / (1.0 - s.share * (1.0 - s.quoted_at)) for s in part.settings]
+            knobs: list[float] = [
+                (1.0 - s.share * (1.0 - s.position)) / (1.0 - s.share * (1.0 - s.quoted_at)) for s in part.settings
+            ]
             share = min(math.prod(knobs), 1.0) if state == "peak" else math.prod(knobs)
             figure, at = getattr(part.draw, state).likely, volts[part.id]
             drawn = {"power_w": figure / at, "current_a": figure, "resistance_ohm": at / figure if figure else 0.0}[
@@ -50,10 +52,10 @@ class Walked:
                 drawn = (-b - math.sqrt(b * b - 4.0 * loss.resistance_ohm * c)) / (2.0 * loss.resistance_ohm)
             else:
                 drawn = drawn * volts[part.id + " set"] / (loss.efficiency * at) + loss.quiescent_a
-        amps[part.id] = drawn
-        return drawn
+        amps[part.id] = float(drawn)
+        return amps[part.id]
 
-    def fall(self, part: object, at: float, amps: dict[str, float], volts: dict[str, float]) -> None:
+    def fall(self, part: Part, at: float, amps: dict[str, float], volts: dict[str, float]) -> None:
         """Volts from a part downward, at the currents of the last walk."""
         if isinstance(part, Link):
             at -= self.ohm[part.id] * amps[part.id]

@@ -21,7 +21,7 @@ from briskcell.core.search.scout import scout
 from briskcell.library import catalogue
 from briskcell.model.parts import Rail
 from briskcell.model.plan import Plan
-from briskcell.services.compose import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
+from briskcell.services.assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
 from briskcell.services.demo import sanderling
 from briskcell.web import create_app
 from reference import stepped_runtime_h
@@ -63,11 +63,11 @@ def times_ms(call: Callable[[], object], runs: int) -> list[float]:
 
 def everything(a: Assessment) -> object:
     """All answers and rules, as a page needs them."""
-    return a.runtime_range, a.headrooms, a.charges, a.reserve, a.shelves, a.heat, a.findings
+    return a.runtime_range, a.headrooms, a.charges, a.reserve, a.storage, a.heat, a.findings
 
 
 STATIONS = ("brief", "draw", "rails", "pack")
-LATER = {"figures of the map": "flows/{}.json", "both schools": "schools/{}", "packs that fit": "packs/{}"}
+LATER = {"figures of the map": "flows/{}.json", "both schools": "alternatives/{}", "packs that fit": "packs/{}"}
 
 
 def pages_ms() -> tuple[dict[str, list[float]], dict[str, float]]:
@@ -138,7 +138,7 @@ def scouted(plan: Plan) -> list[tuple[int, float]]:
 
 def main() -> None:
     structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(50))
-    shelf, large, demo = catalogue().shelf(), large_build(), sanderling()
+    shelf, large, demo = catalogue().stock(), large_build(), sanderling()
     everything(assess(demo, shelf))
     gc.collect()
     gc.freeze()  # as the server does once it is up

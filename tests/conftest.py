@@ -54,9 +54,20 @@ def app(tmp_path: Path) -> Iterator[Any]:
 def site(app: Any) -> Iterator[str]:
     """The address of the running application, on a free port of the loopback."""
     server = create_server(app, host="127.0.0.1", port=0, threads=4)
-    thread = threading.Thread(target=server.run, daemon=True)
+    ended = threading.Event()
+
+    def run() -> None:
+        while not ended.is_set():
+            server.asyncore.loop(timeout=1.0, map=server._map, count=1)
+
+    thread = threading.Thread(target=run, daemon=True)
     thread.start()
     yield f"http://127.0.0.1:{server.effective_port}"
-    server.task_dispatcher.shutdown(cancel_pending=True, timeout=10)  # what is being answered is answered before the door closes
-    server.close()
+    # What is being answered is answered before the door closes; the loop is woken and ends before its sockets do, since a
+    # socket closed under it would give its number to one of the next test's.
+    server.task_dispatcher.shutdown(cancel_pending=True, timeout=10)
+    ended.set()
+    server.pull_trigger()
     thread.join(timeout=5)
+    assert not thread.is_alive()
+    server.asyncore.close_all(map=server._map)

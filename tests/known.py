@@ -10,7 +10,8 @@ CASES = Path(__file__).parent / "cases"
 
 
 def case(name: str) -> dict[str, Any]:
-    return json.loads((CASES / f"{name}.json").read_text())
+    found: dict[str, Any] = json.loads((CASES / f"{name}.json").read_text())
+    return found
 
 
 def tree_plan(data: dict[str, Any]) -> dict[str, Any]:

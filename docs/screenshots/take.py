@@ -10,7 +10,7 @@ import structlog
 from playwright.sync_api import sync_playwright
 from waitress.server import create_server
 
-from briskcell.services.edits import set_value
+from briskcell.services.edits.values import set_value
 from briskcell.services.workshop import Workshop
 from briskcell.web import create_app
 

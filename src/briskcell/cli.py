@@ -1,26 +1,27 @@
-"""The command line: serve, demo, assess, measure, session, schema."""
+"""The command line: serve, demo, assess, packs, measure, session, schema.
+
+The engine and the pages are loaded by the commands that need them, so that help and errors come at once.
+"""
 
 from __future__ import annotations
 
 import json
 import sys
 from pathlib import Path
-from typing import BinaryIO
+from typing import TYPE_CHECKING, BinaryIO
 
 import click
 from platformdirs import user_data_path
 
 from briskcell import __version__
-from briskcell.core.assess import assess
-from briskcell.formats.assessment_json import assessment_document
 from briskcell.formats.plan_json import read_plan, schema, write_plan
-from briskcell.library import catalogue
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.parts import STATES
 from briskcell.model.plan import Plan
-from briskcell.services.demo import demo_plans
-from briskcell.services.measure import read_node
-from briskcell.services.session import USUAL, play
+from briskcell.services.pack.phases import USUAL
+
+if TYPE_CHECKING:
+    from briskcell.core.assess import Assessment
 
 USUAL_PORT = 5070
 
@@ -37,7 +38,7 @@ def main() -> None:
 
 
 def _run(data: Path, port: int, *, demo: bool) -> None:
-    from briskcell.web.serve import serve  # the page's machinery is not loaded for the other commands
+    from briskcell.web.serve import serve
 
     serve(data, port, demo=demo)
 
@@ -69,7 +70,9 @@ def demo_command(data: Path | None, port: int) -> None:
 @click.option("--state", default="play", show_default=True, type=click.Choice(STATES), help="Load state of the nodes.")
 def assess_command(file: BinaryIO, soc: float, state: str) -> None:
     """Assess a plan FILE (- for standard input) and print the answers as JSON."""
-    answer = assessment_document(assess(_plan(file), catalogue().shelf()), soc, state)
+    from briskcell.formats.assessment_json import assessment_document
+
+    answer = assessment_document(_assessed(file), soc, state)
     click.echo(json.dumps(answer, ensure_ascii=False, indent=2, allow_nan=False))
 
 
@@ -83,6 +86,29 @@ def _plan(file: BinaryIO) -> Plan:
         sys.exit(2)
 
 
+def _assessed(file: BinaryIO) -> Assessment:
+    from briskcell.core.assess import assess
+    from briskcell.library import catalogue
+
+    return assess(_plan(file), catalogue().stock())
+
+
+@main.command("packs")
+@click.argument("file", type=click.File("rb"))
+def packs_command(file: BinaryIO) -> None:
+    """List every pack of the library that fits a plan FILE, as CSV, longest runtime first."""
+    from briskcell.services.pack.candidates import fitting_packs
+
+    found = fitting_packs(_assessed(file))
+    if found is None:
+        raise click.ClickException("The build has no pack of cells to replace.")
+    click.echo("cell,series,parallel,energy_wh,runtime_h,thickness_mm,mass_g,cost,least_spare,none_thinner_plays_longer")
+    for c in found.packs:
+        figures = (c.energy_wh, c.runtime_h, c.thickness_mm, c.mass_g, c.cost, c.spare)
+        shown = ",".join("" if v is None else f"{v:.4g}" for v in figures)
+        click.echo(f"{c.cell.part_class},{c.series},{c.parallel},{shown},{'yes' if c.frontier else 'no'}")
+
+
 @main.command("measure")
 @click.argument("file", type=click.File("rb"))
 @click.option("--node", required=True, help="Name of the node, as assess lists it.")
@@ -90,8 +116,10 @@ def _plan(file: BinaryIO) -> Plan:
 @click.option("--state", default="play", show_default=True, type=click.Choice(STATES), help="Load state.")
 def measure_command(file: BinaryIO, node: str, soc: float, state: str) -> None:
     """Read a node with the simulated meter, beside what was predicted."""
+    from briskcell.services.bench import read_node
+
     try:
-        found = read_node(assess(_plan(file)), node, soc, state)
+        found = read_node(_assessed(file), node, soc, state)
     except FigureError as error:
         raise click.ClickException(str(error)) from error
     click.echo(f"{found.node}: predicted {found.predicted_v:.4f} V, read {found.read_v:.4f} V (simulated meter)")
@@ -103,8 +131,10 @@ def measure_command(file: BinaryIO, node: str, soc: float, state: str) -> None:
 @click.option("--start", default=1.0, show_default=True, type=click.FloatRange(0.01, 1), help="State of charge at the start.")
 def session_command(file: BinaryIO, phases: str, start: float) -> None:
     """Play a session of a plan FILE through in time, and print its course as CSV."""
+    from briskcell.services.pack.session import play
+
     try:
-        found = play(assess(_plan(file)), phases, start)
+        found = play(_assessed(file), phases, start)
     except FigureError as error:
         raise click.ClickException(str(error)) from error
     click.echo("minutes,charge,pack_v,pack_a,case_c")
@@ -125,6 +155,8 @@ def schema_command() -> None:
 @click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
 def export_demo_command(folder: Path) -> None:
     """Write the demo builds as plan files into FOLDER."""
+    from briskcell.services.demo import demo_plans
+
     folder.mkdir(parents=True, exist_ok=True)
     for plan in demo_plans():
         path = folder / f"{plan.name.lower()}.json"

@@ -12,17 +12,18 @@ from briskcell.core.data.tables import sourced
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_ohm
 from briskcell.core.rules import RULES
+from briskcell.core.stations import STATIONS
 from briskcell.core.workings import working
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan, plan_of
-from briskcell.services.compose import Wish, draft
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
+from briskcell.services.drafts import DraftRequest, draft
 from tests.faults import BY_HAND, FAULTS
 from tests.known import CASES, case, reference_plan
 
-SHELF = catalogue().shelf()
+SHELF = catalogue().stock()
 
 
 @pytest.mark.parametrize("run", range(3))
@@ -125,7 +126,7 @@ def test_a_stop_by_a_board_strands_energy_and_says_which_board() -> None:
     assert found is not None
     assert (found.stop_cause, found.stop_element) == ("converter current limit", "boost")
     assert found.stranded_wh > 0
-    assert found.recovers_h == pytest.approx(runtime_h(plan) - (found.hours or 0), rel=0.05)
+    assert found.gain_if_fixed_h == pytest.approx(runtime_h(plan) - (found.hours or 0), rel=0.05)
     assert runtime_h(replaced(plan, weak)) < runtime_h(plan)
 
 
@@ -157,7 +158,7 @@ def test_a_sound_build_raises_no_rule(plan: Plan) -> None:
 
 def test_the_failing_demo_fails_at_every_station_but_draw() -> None:
     a = assess(oystercatcher(), SHELF)
-    assert [a.station_state(s) for s in ("draw", "rails", "pack", "charge")] == ["holds", "fails", "fails", "fails"]
+    assert [STATIONS[s].state(a) for s in ("draw", "rails", "pack", "charge")] == ["holds", "fails", "fails", "fails"]
 
 
 def test_every_rule_has_a_fault_that_only_it_must_catch() -> None:
@@ -191,7 +192,7 @@ def test_a_build_that_collapses_is_a_finding_and_never_a_strange_number() -> Non
 def test_an_empty_plan_and_a_pack_without_loads_have_honest_answers() -> None:
     empty = assess(plan_of({"name": "Empty"}), SHELF)
     assert (empty.runtime, empty.least_spare(), empty.findings) == (None, None, ())
-    assert empty.station_state("pack") == "unknown"
+    assert STATIONS["pack"].state(empty) == "unknown"
     plan = sanderling()
     idle = assess(plan_of(plan.model_dump() | {"loads": (), "converters": (), "rails": (), "links": ()}), SHELF)
     assert idle.runtime is None
@@ -235,7 +236,7 @@ def test_the_input_that_moves_runtime_most_is_the_one_that_matters() -> None:
 @pytest.mark.parametrize("board", [c.key for c in catalogue().classes if c.group == "computer board"])
 @pytest.mark.parametrize("screen", ["screen-28", "screen-70", "screen-70-12v"])
 def test_a_draft_is_complete_and_feeds_every_part_within_its_window(board: str, screen: str) -> None:
-    a = assess(draft(Wish(name="Draft", board=board, screen=screen, hours=2.0, thickness_mm=34.0)), SHELF)
+    a = assess(draft(DraftRequest(name="Draft", board=board, screen=screen, hours=2.0, thickness_mm=34.0)), SHELF)
     assert not [f.cause for f in a.findings if f.state == "fails"]
     assert a.charges
     assert all(p.source and f.grade == "typical" for p in [f for c in a.plan.loads for f in [c.draw.play]] for f in [p])

@@ -12,19 +12,20 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from briskcell.core.assess import Assessment, assess
-from briskcell.core.brief.requirements import wishes
+from briskcell.core.brief.requirements import requirements
 from briskcell.core.draw.bill import bill
 from briskcell.core.engine.network import setting_factors
 from briskcell.core.pack.fit import fit
-from briskcell.core.rails.board_figures import board_figures, boards_above
+from briskcell.core.rails.board_figures import board_figures
 from briskcell.core.search.candidates import candidates
 from briskcell.core.workings import NUMBERS, value, working
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import Game, Plan, Profile, plan_of
+from briskcell.model.tree import boards_above
 from briskcell.model.units import show
-from briskcell.services.compose import Wish, draft, with_power
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
+from briskcell.services.drafts import DraftRequest, draft, with_power
 from tests.faults import FAULTS
 from tests.odd import odd_documents
 
@@ -34,12 +35,12 @@ ORDER = {"holds": 0, "unknown": 0, "close": 1, "fails": 2}
 
 def wanted(plan: Plan, **wishes_: object) -> dict[str, str]:
     changed = remade(plan, {"brief": plan.brief.model_copy(update=wishes_)})
-    return {w.field: w.state for w in wishes(assess(changed))}
+    return {w.field: w.state for w in requirements(assess(changed))}
 
 
 @pytest.mark.parametrize("name", sorted(BUILDS))
 def test_every_wish_is_answered_with_a_word_a_figure_and_a_reason(name: str) -> None:
-    found = wishes(assess(BUILDS[name]))
+    found = requirements(assess(BUILDS[name]))
     assert {w.field for w in found} >= {
         "hours",
         "charge_hours",
@@ -79,8 +80,8 @@ def test_a_harder_wish_never_gets_a_better_word(plan: Plan, field: str, mild: fl
 
 @pytest.mark.parametrize("name", sorted(FAULTS))
 def test_the_brief_says_of_hours_and_charging_what_the_rules_say(name: str) -> None:
-    found = assess(FAULTS[name](), catalogue().shelf())
-    words = {w.field: w.state for w in wishes(found)}
+    found = assess(FAULTS[name](), catalogue().stock())
+    words = {w.field: w.state for w in requirements(found)}
     fails = {f.rule for f in found.findings if f.state == "fails"}
     assert (words["hours"] == "fails") == ("runtime-brief" in fails)
     if "case-heat" in fails:
@@ -120,7 +121,7 @@ def test_boards_take_what_they_give_and_lose(plan: Plan) -> None:
     drawn = sum(float(c.ocv_v[middle] * a.op.flow.branch_a[1, middle, k]) for k, c in enumerate(a.op.curves))
     assert lost < drawn - float(a.op.load_w[1, middle].sum()) + 1e-9, "wires and cells lose the rest"
     for load in plan.loads:
-        above = boards_above(a.op, load)
+        above = boards_above(a.plan, load)
         expected = math.prod(figures[b.id].efficiency or 0 for b in above)
         assert value(a, f"path:{load.id}")[0] == pytest.approx(expected)
 
@@ -129,7 +130,7 @@ def test_a_collapsed_build_has_boards_without_figures_and_nothing_is_nan() -> No
     plan = sanderling()
     dead = replaced(plan, altered(plan.by_id["w-pack"], awg=None, resistance_ohm=40.0))
     for f in board_figures(assess(dead).op).values():
-        assert (f.taken_w, f.given_w, f.lost_w, f.efficiency, f.warmth_k) == (0.0, 0.0, 0.0, None, None)
+        assert (f.taken_w, f.given_w, f.lost_w, f.efficiency, f.rise_k) == (0.0, 0.0, 0.0, None, None)
 
 
 def test_the_bill_adds_up_and_names_what_states_nothing() -> None:
@@ -205,7 +206,7 @@ def keys_of(a: Assessment) -> list[str]:
 
 @pytest.mark.parametrize("plan", [sanderling(), oystercatcher(), curlew()], ids=lambda p: p.name)
 def test_every_number_has_a_working_that_shows_it_and_what_went_in(plan: Plan) -> None:
-    a = assess(plan, catalogue().shelf())
+    a = assess(plan, catalogue().stock())
     keys = keys_of(a)
     missing = set(NUMBERS) - {k.partition(":")[0] for k in keys}
     assert missing <= (set() if a.fuses else {"fuse"}), "a kind of number is shown nowhere"
@@ -224,7 +225,7 @@ def test_every_number_has_a_working_that_shows_it_and_what_went_in(plan: Plan) -
 
 
 def test_what_moves_a_number_most_does_move_it() -> None:
-    a = assess(sanderling(), catalogue().shelf())
+    a = assess(sanderling(), catalogue().stock())
     for key in ("runtime", "heat", "efficiency:boost", "energy"):
         made = working(a, key)
         assert made is not None
@@ -242,9 +243,9 @@ def test_what_moves_a_number_most_does_move_it() -> None:
 @pytest.mark.parametrize("board", ["board-micro", "board-small4", "board-full", "board-disc", "board-x86"])
 @pytest.mark.parametrize("screen", ["screen-28", "screen-50", "screen-70-12v"])
 def test_every_draft_is_complete_and_holds_what_it_was_asked(board: str, screen: str) -> None:
-    plan = draft(Wish(name="Dunlin", board=board, screen=screen, hours=3.0, thickness_mm=34.0))
-    a = assess(plan, catalogue().shelf())
-    words = {w.field: w.state for w in a.wishes}
+    plan = draft(DraftRequest(name="Dunlin", board=board, screen=screen, hours=3.0, thickness_mm=34.0))
+    a = assess(plan, catalogue().stock())
+    words = {w.field: w.state for w in a.requirements}
     assert words["hours"] in ("holds", "close")
     assert words["charge_ports"] == "holds"
     assert a.collapse is None

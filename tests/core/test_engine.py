@@ -8,6 +8,7 @@ import itertools
 import math
 import pkgutil
 import re
+from collections.abc import Callable
 
 import numpy as np
 import pytest
@@ -30,7 +31,7 @@ from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_oh
 from briskcell.core.engine.sources import pack_curves, store_curves
 from briskcell.core.heat.case import heat
 from briskcell.core.pack.fit import best_placing, cell_size, fit, free_room, largest_that_fits
-from briskcell.core.pack.session import Phase, play_session
+from briskcell.core.pack.session import play_session
 from briskcell.core.rails.fewest import fewest_rails, straight_on
 from briskcell.core.search.scout import scout
 from briskcell.core.wiring.conductors import melting_time_s, trace_rise_k, wire_rise_k
@@ -39,6 +40,7 @@ from briskcell.core.wiring.harness import find_gauge
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import EfficiencyPoint, EfficiencyTable, Load
+from briskcell.model.phases import Phase
 from briskcell.model.plan import Bay, plan_of
 from briskcell.model.stores import Bank
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
@@ -216,8 +218,8 @@ def test_the_warning_leaves_what_a_shutdown_needs() -> None:
 
 def test_shelf_days_fall_with_every_sip() -> None:
     plan = sanderling()
-    quiet = assess(plan).shelves[0]
-    thirsty = assess(replaced(plan, altered(plan.by_id["charger"], off_current_a=0.001))).shelves[0]
+    quiet = assess(plan).storage[0]
+    thirsty = assess(replaced(plan, altered(plan.by_id["charger"], off_current_a=0.001))).storage[0]
     assert quiet.days == pytest.approx(9.8 * (1 - 0.0) / quiet.self_discharge_a / 24, rel=0.02)
     assert thirsty.days == pytest.approx(9.8 / (quiet.self_discharge_a + 0.001) / 24, rel=0.02)
 
@@ -287,19 +289,20 @@ def test_no_valid_plan_gives_nan(data: st.DataObject) -> None:
     numbers = [a.op.flow.element_v, a.op.flow.element_w, [h.spare for h in a.headrooms], [a.draw.mean_w]]
     numbers += [[v for v in (c.off.hours, c.play.hours) if v is not None] for c in a.charges]
     numbers += [[r.stop_soc, r.energy_wh, r.stranded_wh, r.hours or 0.0] for r in a.runtimes]
-    numbers += [[s.days for s in a.shelves], [a.heat.skin_c]]
+    numbers += [[s.days for s in a.storage], [a.heat.skin_c]]
     for found in numbers:
         assert not np.isnan(np.asarray(found, dtype=float)).any()
     assert all(f.cause and "nan" not in f.cause for f in a.findings)
 
 
-def public_functions() -> list[tuple[str, object]]:
-    out = []
-    for module in pkgutil.iter_modules(briskcell.core.__path__):
-        if module.name not in ("rules", "data"):
-            found = importlib.import_module(f"briskcell.core.{module.name}")
+def public_functions() -> list[tuple[str, Callable[..., object]]]:
+    out: list[tuple[str, Callable[..., object]]] = []
+    for module in pkgutil.walk_packages(briskcell.core.__path__, "briskcell.core."):
+        if not module.name.startswith(("briskcell.core.rules", "briskcell.core.workings", "briskcell.core.data.")):
+            found = importlib.import_module(module.name)
             members = inspect.getmembers(found, inspect.isfunction)
             out += [(f"{module.name}.{n}", f) for n, f in members if not n.startswith("_") and f.__module__ == found.__name__]
+    assert len(out) > 60, "the walk finds the stations"
     return out
 
 

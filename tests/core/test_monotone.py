@@ -12,12 +12,14 @@ from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan
-from briskcell.services.compose import Wish, draft
+from briskcell.model.tree import store_point
 from briskcell.services.demo import curlew, sanderling
-from briskcell.services.parts import add_load, duplicate, hang, store_point
+from briskcell.services.drafts import DraftRequest, draft
+from briskcell.services.draw.loads import add_load, duplicate
+from briskcell.services.rails.feeding import feed_from
 
 PAIRS = {"board-micro": "screen-28", "board-small4": "screen-50", "board-full": "screen-70", "board-disc": "screen-70-12v"}
-DRAFTS = [draft(Wish(name=b, board=b, screen=s, hours=3.0, thickness_mm=32.0)) for b, s in PAIRS.items()]
+DRAFTS = [draft(DraftRequest(name=b, board=b, screen=s, hours=3.0, thickness_mm=32.0)) for b, s in PAIRS.items()]
 plans = st.sampled_from([sanderling(), curlew(), *DRAFTS])
 rising = st.floats(1.02, 1.6)
 
@@ -123,16 +125,16 @@ def test_a_stronger_supply_and_a_shorter_cable_never_charge_slower(plan: Plan, b
 def test_a_part_hung_on_the_pack_spares_the_boards_loss() -> None:
     plan = sanderling()
     sound = plan.by_id["sound"]
-    straight = hang(plan, "sound", store_point(plan, sound)).plan  # type: ignore[arg-type]
+    straight = feed_from(plan, "sound", store_point(plan, sound)).plan  # type: ignore[arg-type]
     assert hours(assess(straight)) > hours(assess(plan))
 
 
 @pytest.mark.parametrize("key", [c.key for c in catalogue().of_kind("cells") if c.part.full_v > 4])
 def test_every_lithium_cell_of_the_library_makes_a_pack_that_is_judged(key: str) -> None:
     cell = catalogue().find(key).part
-    a = assess(replaced(sanderling(), altered(sanderling().packs[0], cell=cell, parallel=3)), catalogue().shelf())
+    a = assess(replaced(sanderling(), altered(sanderling().packs[0], cell=cell, parallel=3)), catalogue().stock())
     found = a.runtimes[0]
     assert found.energy_wh == pytest.approx(3 * cell.capacity_ah.likely * (3.7 if cell.full_v < 4.3 else 3.92), rel=0.06)
     assert (found.hours or 0.0) * found.mean_w <= found.energy_wh + 1e-9
     assert found.stranded_wh >= 0
-    assert {w.field: w for w in a.wishes}["hours"].number == "runtime"
+    assert {w.field: w for w in a.requirements}["hours"].number == "runtime"

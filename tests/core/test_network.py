@@ -150,7 +150,7 @@ def trees(draw: st.DrawFn) -> Plan:
     for k in range(draw(st.integers(1, 9))):
         at, volts = draw(st.sampled_from(spots))
         kind = draw(st.sampled_from(["link", "link", "boost", "buck", "linear"]))
-        part = {"id": f"e{k}", "name": f"e{k}", "fed_by": at}
+        part: dict[str, Any] = {"id": f"e{k}", "name": f"e{k}", "fed_by": at}
         if kind == "link":
             plan["links"].append(part | {"kind": "path", "resistance_ohm": draw(figures)})
         else:

@@ -18,10 +18,11 @@ from briskcell.model.figure import Figure
 from briskcell.model.plan import plan_of
 from briskcell.model.units import read, show, typed
 from briskcell.services.demo import demo_plans
-from briskcell.services.edits import differences, set_value
-from briskcell.services.parts import swap
+from briskcell.services.edits.differences import differences
+from briskcell.services.edits.swap import swap
+from briskcell.services.edits.values import set_value
 
-UNITS = pint.UnitRegistry()
+UNITS: pint.UnitRegistry[float] = pint.UnitRegistry()
 
 
 @pytest.mark.parametrize(

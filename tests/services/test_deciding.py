@@ -12,12 +12,18 @@ from briskcell.library.catalogue import chemistries
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan, Profile
-from briskcell.services import bay, games, parts
+from briskcell.model.tree import board_feeders, feeding_point, load_feeders, store_point
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
-from briskcell.services.edits import differences, set_value
-from briskcell.services.schools import schools, take_school
+from briskcell.services.draw import games, loads
+from briskcell.services.edits.differences import differences
+from briskcell.services.edits.swap import swap
+from briskcell.services.edits.values import set_value
+from briskcell.services.pack import bay, cells
+from briskcell.services.pack.phases import read_phases
+from briskcell.services.pack.session import play
+from briskcell.services.rails import feeding
+from briskcell.services.rails.alternatives import alternatives, take_alternative
 from briskcell.services.search import begin_search, take_found
-from briskcell.services.session import play, read_phases
 
 LOADS = [c.key for c in catalogue().of_kind("loads")]
 KINDS = ["add", "double", "remove", "move", "hang", "swap", "game", "less"]
@@ -32,19 +38,19 @@ ACTS = st.lists(
 def acted(plan: Plan, act: str, one: int, two: int) -> Plan:
     load = plan.loads[one % len(plan.loads)].id if plan.loads else ""
     other = plan.loads[two % len(plan.loads)].id if plan.loads else ""
-    places = [p.id for p in parts.feeders(plan)]
+    places = [p.id for p in load_feeders(plan)]
     if act == "add":
-        return parts.add_load(plan, LOADS[one % len(LOADS)], places[two % len(places)]).plan
+        return loads.add_load(plan, LOADS[one % len(LOADS)], places[two % len(places)]).plan
     if act == "double":
-        return parts.duplicate(plan, load).plan
+        return loads.duplicate(plan, load).plan
     if act == "remove":
-        return parts.remove(plan, load).plan
+        return loads.remove(plan, load).plan
     if act == "move":
-        return parts.move(plan, load, other).plan
+        return loads.move(plan, load, other).plan
     if act == "hang":
-        return parts.hang(plan, load, places[two % len(places)]).plan
+        return feeding.feed_from(plan, load, places[two % len(places)]).plan
     if act == "swap":
-        return parts.swap(plan, load, LOADS[two % len(LOADS)]).plan
+        return swap(plan, load, LOADS[two % len(LOADS)]).plan
     return games.add_game(plan).plan if act == "game" else games.remove_game(plan, str(one % 3)).plan
 
 
@@ -70,59 +76,59 @@ def test_any_run_of_edits_leaves_a_build_that_answers(plan: Plan, acts: list[tup
 
 def test_a_doubled_part_has_a_wire_like_the_first_and_draws_the_same() -> None:
     plan = set_value(sanderling(), "links/w-screen/awg", "22").plan
-    twin = parts.duplicate(plan, "screen").plan
+    twin = loads.duplicate(plan, "screen").plan
     new = twin.loads[[p.id for p in plan.loads].index("screen") + 1]
     assert new.name == "Screen 4.3 in with backlight 2"
     wire = twin.by_id[new.fed_by]
     assert (wire.awg, wire.fed_by) == (22, "rail-5")  # type: ignore[attr-defined]
     watts = {d.load.id: d.mean_w for d in assess(twin).draw.loads}
     assert watts[new.id] == pytest.approx(watts["screen"], rel=0.01)
-    assert parts.remove(twin, new.id).plan == plan
+    assert loads.remove(twin, new.id).plan == plan
 
 
 def test_a_part_is_given_a_knob_that_is_turned_and_taken_away() -> None:
-    plan = parts.add_knob(sanderling(), "board").plan
+    plan = loads.add_knob(sanderling(), "board").plan
     assert assess(plan).draw.mean_w == pytest.approx(assess(sanderling()).draw.mean_w), "full up, as quoted"
     edit = set_value(plan, "loads/board/settings/0/position", "50 %")
     assert edit.words == "Small four-core computer board, brightness: 100% to 50%"
     assert assess(edit.plan).draw.mean_w < assess(plan).draw.mean_w
-    assert parts.remove_knob(edit.plan, "board", "0").plan == sanderling()
+    assert loads.remove_knob(edit.plan, "board", "0").plan == sanderling()
     with pytest.raises(FigureError):
-        parts.remove_knob(sanderling(), "board", "0")
+        loads.remove_knob(sanderling(), "board", "0")
 
 
 def test_hanging_on_the_pack_goes_behind_switch_and_fuse_and_never_before_them() -> None:
     plan = sanderling()
     sound = plan.by_id["sound"]
-    point = parts.store_point(plan, sound)  # type: ignore[arg-type]
+    point = store_point(plan, sound)  # type: ignore[arg-type]
     assert point == "fuse"
-    hung = parts.hang(plan, "sound", point).plan
-    assert parts.hangs_on(hung, hung.by_id["sound"]) == "fuse"  # type: ignore[arg-type]
+    hung = feeding.feed_from(plan, "sound", point).plan
+    assert feeding_point(hung, hung.by_id["sound"]) == "fuse"  # type: ignore[arg-type]
     for nowhere in ("w-pack", "switch", "sound", "", "usb"):
         with pytest.raises(FigureError):
-            parts.hang(plan, "sound", nowhere)
+            feeding.feed_from(plan, "sound", nowhere)
 
 
 def test_a_rail_is_added_used_and_taken_away_once_nothing_hangs_on_it() -> None:
     plan = sanderling()
-    assert [p.id for p, _ in parts.board_places(plan)] == ["fuse", "rail-5", "rail-33"]
-    more = parts.add_rail(plan, "boost-9v-3a", "fuse", "").plan
+    assert [p.id for p, _ in board_feeders(plan)] == ["fuse", "rail-5", "rail-33"]
+    more = feeding.add_rail(plan, "boost-9v-3a", "fuse", "").plan
     assert more.rails[-1].name == "9.0 V rail"
-    used = parts.hang(more, "light", more.rails[-1].id).plan
+    used = feeding.feed_from(more, "light", more.rails[-1].id).plan
     assert assess(used).draw.loads[-2].watts[1][1] == pytest.approx(9.0 * 0.005, rel=0.05)
     with pytest.raises(FigureError, match="hangs on this rail"):
-        parts.remove_rail(used, used.rails[-1].id)
-    assert parts.remove_rail(more, more.rails[-1].id).plan == plan
+        feeding.remove_rail(used, used.rails[-1].id)
+    assert feeding.remove_rail(more, more.rails[-1].id).plan == plan
     for key, at in (("light", "fuse"), ("boost-9v-3a", "w-pack"), ("boost-9v-3a", "nowhere")):
         with pytest.raises(FigureError):
-            parts.add_rail(plan, key, at, "x")
+            feeding.add_rail(plan, key, at, "x")
 
 
 def test_a_part_finds_the_rail_whose_volts_it_accepts() -> None:
     plan = sanderling()
-    assert parts.best_feeder(plan, catalogue().find("radio-bt").part) == "rail-33"
-    assert parts.best_feeder(plan, catalogue().find("board-small4").part) == "rail-5"
-    added = parts.add_load(plan, "radio-wifi", "").plan
+    assert loads.best_feeder(plan, catalogue().find("radio-bt").part) == "rail-33"
+    assert loads.best_feeder(plan, catalogue().find("board-small4").part) == "rail-5"
+    added = loads.add_load(plan, "radio-wifi", "").plan
     assert not [f for f in assess(added).findings if f.rule == "load-window"]
 
 
@@ -130,11 +136,11 @@ def test_own_parts_with_names_of_any_alphabet_get_an_id() -> None:
     plan = sanderling()
     figure = Figure(low=0.1, likely=0.2, high=0.3)
     for name in ("Überlandlampe", "灯", "7-segment", "—", "a" * 120):
-        load = parts.own_load(name, figure, figure, figure, 3.0, 5.5)
-        plan = parts.added(plan, load, "rail-5")
+        load = loads.own_load(name, figure, figure, figure, 3.0, 5.5)
+        plan = loads.added(plan, load, "rail-5")
         assert plan.loads[-1].name == name
     with pytest.raises(FigureError, match="not below"):
-        parts.own_load("odd", figure, figure, figure, 5.5, 3.0)
+        loads.own_load("odd", figure, figure, figure, 5.5, 3.0)
 
 
 def test_the_last_game_taken_away_gives_its_profile_back() -> None:
@@ -186,25 +192,25 @@ def test_a_bay_is_begun_measured_blocked_and_freed() -> None:
 @pytest.mark.parametrize("chemistry", sorted(chemistries()))
 @pytest.mark.parametrize("width", [None, 34.0])
 def test_a_cell_of_any_chemistry_can_be_typed_from_its_wrapper(chemistry: str, width: float | None) -> None:
-    cell = bay.typed_cell("From a drawer", chemistry, 2.2, 9.0 if width else 18.4, width, 65.0, 4.0)
+    cell = cells.typed_cell("From a drawer", chemistry, 2.2, 9.0 if width else 18.4, width, 65.0, 4.0)
     assert cell.label_ah.grade == "guessed"
-    plan = bay.put_cell(sanderling(), "pack", cell).plan
-    found = assess(plan, catalogue().shelf())
+    plan = cells.put_cell(sanderling(), "pack", cell).plan
+    found = assess(plan, catalogue().stock())
     assert found.runtimes[0].energy_wh == pytest.approx(2 * 2.2 * sum(cell.ocv.value) / len(cell.ocv.value), rel=0.2)
     assert found.findings is not None
 
 
 @pytest.mark.parametrize("plan", [sanderling(), oystercatcher()], ids=lambda p: p.name)
 def test_going_the_other_way_and_back_asks_the_same_question(plan: Plan) -> None:
-    a = assess(plan, catalogue().shelf())
-    both = schools(a)
+    a = assess(plan, catalogue().stock())
+    both = alternatives(a)
     assert [s.today for s in both].count(True) == 1
     other = next(s for s in both if not s.today)
-    gone = take_school(a, other.key).plan
-    again = {s.key: s for s in schools(assess(gone, catalogue().shelf()))}
+    gone = take_alternative(a, other.key).plan
+    again = {s.key: s for s in alternatives(assess(gone, catalogue().stock()))}
     assert again[other.key].today
     assert again[other.key].runtime_h == pytest.approx(other.runtime_h)
-    assert schools(assess(curlew())) == (), "a bucked pack does not ask it"
+    assert alternatives(assess(curlew())) == (), "a bucked pack does not ask it"
 
 
 def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know() -> None:
@@ -220,7 +226,7 @@ def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know() 
     assert best.runtime_h >= sanderling().brief.hours
     thick = [f.thickness_mm for f in search.found]
     assert thick == sorted(thick)
-    for plan in (parts.hang(sanderling(), "sound", "fuse").plan, sanderling().model_copy(update={"links": ()})):
+    for plan in (feeding.feed_from(sanderling(), "sound", "fuse").plan, sanderling().model_copy(update={"links": ()})):
         with pytest.raises(FigureError):
             begin_search(plan)
     with pytest.raises(FigureError):
@@ -250,7 +256,7 @@ def test_phases_are_read_as_people_type_them() -> None:
 
 def test_differences_name_both_sides_of_every_change_of_an_edit() -> None:
     plan = sanderling()
-    for changed in (parts.swap(plan, "boost", "boost-5v-3a").plan, parts.duplicate(plan, "light").plan, bay.add_block(plan).plan):
+    for changed in (swap(plan, "boost", "boost-5v-3a").plan, loads.duplicate(plan, "light").plan, bay.add_block(plan).plan):
         rows = differences(plan, changed)
         assert rows
         assert all(was != now for _, was, now in rows)

@@ -8,14 +8,19 @@ from briskcell.core.assess import assess
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
+from briskcell.model.kinds import kind_of
 from briskcell.model.parts import Load
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
+from briskcell.model.tree import load_feeders
 from briskcell.model.units import typed
-from briskcell.services import edits, parts
-from briskcell.services.compose import Wish, draft
 from briskcell.services.demo import demo_plans, sanderling
-from briskcell.web.presenters.slip import slip_of
+from briskcell.services.drafts import DraftRequest, draft
+from briskcell.services.draw import loads
+from briskcell.services.edits import values as edits
+from briskcell.services.edits.differences import differences
+from briskcell.services.edits.swap import swap
+from briskcell.web.frame.slip import slip_of
 
 PLANS = demo_plans()
 
@@ -40,46 +45,46 @@ def test_every_field_of_every_slip_takes_back_what_it_shows(plan: Plan) -> None:
 @pytest.mark.parametrize("plan", PLANS, ids=lambda p: p.name)
 def test_every_class_of_its_kind_can_stand_in_a_parts_place(plan: Plan) -> None:
     for part in plan.parts():
-        kind = "cells" if isinstance(part, Pack) else parts.KIND_OF.get(type(part))
+        kind = kind_of(part).library
         for c in catalogue().of_kind(kind) if kind else ():
-            changed = parts.swap(plan, part.id, c.key).plan
+            changed = swap(plan, part.id, c.key).plan
             assert {p.id for p in changed.parts()} == {p.id for p in plan.parts()}
-            assert edits.differences(changed, changed) == []
+            assert differences(changed, changed) == []
             new = changed.by_id[part.id]
             assert (new.cell.part_class if isinstance(new, Pack) else new.part_class) == c.key
 
 
 def test_every_load_class_can_hang_on_every_feeder_and_be_taken_off_again() -> None:
     plan = sanderling()
-    for feeder in parts.feeders(plan):
+    for feeder in load_feeders(plan):
         for c in catalogue().of_kind("loads"):
-            added = parts.add_load(plan, c.key, feeder.id).plan
+            added = loads.add_load(plan, c.key, feeder.id).plan
             new = next(p for p in added.loads if p.id not in plan.by_id)
             assert assess(added).draw.mean_w >= 0
-            assert parts.remove(added, new.id).plan == plan
+            assert loads.remove(added, new.id).plan == plan
 
 
 def test_a_wire_that_serves_others_stays_when_one_load_goes() -> None:
-    plan = parts.add_load(sanderling(), "light", "w-screen").plan
-    gone = parts.remove(plan, "screen").plan
+    plan = loads.add_load(sanderling(), "light", "w-screen").plan
+    gone = loads.remove(plan, "screen").plan
     assert "screen" not in gone.by_id
     assert "w-screen" in gone.by_id
 
 
 @pytest.mark.parametrize("plan", PLANS, ids=lambda p: p.name)
 def test_every_fix_that_is_offered_can_be_tried_and_says_what_it_changes(plan: Plan) -> None:
-    a = assess(plan, catalogue().shelf())
+    a = assess(plan, catalogue().stock())
     for finding in a.findings:
         if finding.fix:
             done = edits.try_fix(a, finding.key)
-            assert edits.differences(plan, done.plan)
+            assert differences(plan, done.plan)
             assert done.words.startswith("Tried: ")
     with pytest.raises(FigureError, match="no longer needed"):
         edits.try_fix(a, "headroom:nothing")
 
 
 def test_fixes_tried_one_after_another_leave_less_to_mend() -> None:
-    plan, shelf = demo_plans()[1], catalogue().shelf()
+    plan, shelf = demo_plans()[1], catalogue().stock()
     failing = [f for f in assess(plan, shelf).findings if f.state == "fails"]
     for _ in range(12):
         a = assess(plan, shelf)
@@ -93,8 +98,8 @@ def test_fixes_tried_one_after_another_leave_less_to_mend() -> None:
 
 def test_a_wish_that_cannot_be_met_is_told_its_field() -> None:
     for wish, field in (
-        (Wish(name="x", board="board-none", screen="screen-28", hours=3, thickness_mm=25), "part_class"),
-        (Wish(name="x", board="board-small4", screen="screen-28", hours=3, thickness_mm=9), "thickness"),
+        (DraftRequest(name="x", board="board-none", screen="screen-28", hours=3, thickness_mm=25), "part_class"),
+        (DraftRequest(name="x", board="board-small4", screen="screen-28", hours=3, thickness_mm=9), "thickness"),
     ):
         with pytest.raises(FigureError) as caught:
             draft(wish)
@@ -105,7 +110,7 @@ def test_a_wish_that_cannot_be_met_is_told_its_field() -> None:
 @pytest.mark.parametrize("hours", [0.5, 2.0, 9.0])
 @pytest.mark.parametrize("thickness", [13.0, 20.0, 40.0])
 def test_a_draft_lasts_and_fits_what_was_wished(hours: float, thickness: float) -> None:
-    plan = draft(Wish(name="Knot", board="board-small4", screen="screen-35", hours=hours, thickness_mm=thickness))
+    plan = draft(DraftRequest(name="Knot", board="board-small4", screen="screen-35", hours=hours, thickness_mm=thickness))
     found = assess(plan).runtime
     assert found is not None
     assert (found.hours or 0) >= hours

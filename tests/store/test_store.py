@@ -14,7 +14,7 @@ import pytest
 
 from briskcell.core.assess import Assessment
 from briskcell.model.errors import FigureError
-from briskcell.services.edits import Edit, set_value
+from briskcell.services.edits.values import Edit, set_value
 from briskcell.services.workshop import Conflict, Opened, Workshop
 from briskcell.store import Stale, Store, UnknownBuildError
 

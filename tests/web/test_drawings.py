@@ -13,13 +13,14 @@ from briskcell.core.assess import Assessment, assess
 from briskcell.library import catalogue
 from briskcell.model.parts import Rail
 from briskcell.model.plan import Plan, plan_of
-from briskcell.services.compose import cell_of, load_with_wire, pack_of, plan_from, take, wire
+from briskcell.services.assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire
 from briskcell.services.demo import demo_plans, sanderling
-from briskcell.services.edits import set_value
-from briskcell.web.presenters.flows import flows_of
-from briskcell.web.presenters.layout import LEAST_STEP, Node, trees, wide
-from briskcell.web.presenters.river import River, river
-from briskcell.web.presenters.scale import Scale
+from briskcell.services.edits.values import set_value
+from briskcell.web.drawing.scale import Scale
+from briskcell.web.drawing.text import wide
+from briskcell.web.frame.current_map import CurrentMap, current_map
+from briskcell.web.frame.map_flows import flows_of
+from briskcell.web.frame.map_layout import LEAST_STEP, Node, trees
 from tests.odd import odd_documents
 
 
@@ -40,11 +41,11 @@ def crowd(keys: list[str], name: str) -> Plan:
     return plan_from("Crowd", "", parts)
 
 
-def drawn(a: Assessment, soc: float = 0.6, state: str = "play", room: str = "wide") -> River:
-    return river(a, soc, state, "rails", room)
+def drawn(a: Assessment, soc: float = 0.6, state: str = "play", room: str = "wide") -> CurrentMap:
+    return current_map(a, soc, state, "rails", room)
 
 
-def check_frame(found: River) -> None:
+def check_frame(found: CurrentMap) -> None:
     """Every element keeps to its own strip and column, whatever the tree."""
     layout = found.layout
 
@@ -95,15 +96,16 @@ def test_the_map_of_odd_builds_keeps_to_its_frame(name: str) -> None:
 
 @pytest.mark.parametrize("plan", demo_plans(), ids=lambda p: p.name)
 def test_what_is_drawn_adds_up_and_rest_is_thinner_than_peak(plan: Plan) -> None:
-    a = assess(plan, catalogue().shelf())
+    a = assess(plan, catalogue().stock())
     roots = trees(plan)
     flows = flows_of(a, roots)
     alive = ~a.op.flow.collapsed
     for node in (n for root in roots for n in root.walk() if n.children):
-        handed_on = sum(flows[c.id].watts + flows[c.id].lost for c in node.children)
+        handed_on = np.sum([flows[c.id].watts + flows[c.id].lost for c in node.children], axis=0)
         assert np.allclose(flows[node.id].watts[alive], handed_on[alive], rtol=1e-6), f"{node.id} hands on what it gives"
-    inside = sum(f.lost for f in flows.values()) + sum(flows[n.id].watts for r in roots for n in r.walk() if n.kind == "load")
-    cells = sum(c.ocv_v * a.op.flow.branch_a[..., k] for k, c in enumerate(a.op.curves))
+    used = [flows[n.id].watts for r in roots for n in r.walk() if n.kind == "load"]
+    inside = np.sum([*(f.lost for f in flows.values()), *used], axis=0)
+    cells = np.sum([c.ocv_v * a.op.flow.branch_a[..., k] for k, c in enumerate(a.op.curves)], axis=0)
     assert np.allclose(inside[alive], cells[alive], rtol=1e-6), "all that the cells give is used or lost"
     thick = {s: {b.of: b.thick for m in drawn(a, 0.9, s).marks for b in m.bands} for s in ("rest", "play", "peak")}
     for load in plan.loads:
@@ -116,10 +118,10 @@ def test_what_is_drawn_adds_up_and_rest_is_thinner_than_peak(plan: Plan) -> None
 def test_the_map_marks_what_changed_since_the_baseline_and_nothing_else() -> None:
     before = assess(sanderling())
     after = assess(set_value(before.plan, "links/w-screen/awg", "20").plan)
-    found = river(after, 0.7, "play", "draw", "wide", before)
+    found = current_map(after, 0.7, "play", "draw", "wide", before)
     assert [r.element for r in found.rows if r.changed] == ["screen"], "a thinner wire is drawn as its load's own band"
     assert not any(m.changed for m in found.marks)
-    assert not any(r.changed for r in river(before, 0.7, "play", "draw", "wide", before).rows)
+    assert not any(r.changed for r in current_map(before, 0.7, "play", "draw", "wide", before).rows)
 
 
 @given(st.floats(0, 50), st.floats(0.1, 500), st.integers(3, 9))

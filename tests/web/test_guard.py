@@ -21,21 +21,12 @@ from briskcell.model.plan import plan_of
 from briskcell.services.demo import demo_plans
 from tests.faults import FAULTS
 from tests.odd import odd_documents
+from tests.web.doors import found, post, revision, stored, token
 
 ROOT = Path(__file__).parents[2]
 sys.path.insert(0, str(ROOT / "assets"))
 WRAPPER = {"pack": "pack", "name": "x", "chemistry": "nmc", "label": "1 Ah", "thickness": "5", "length": "50", "most": "1 A"}
 PAGES = ["/", "/new", *(f"/builds/{b}/{s}" for b in (1, 2, 3) for s in ("brief", "draw", "rails", "pack", "charge", "history"))]
-
-
-@pytest.fixture
-def client(app: Any) -> FlaskClient:
-    made: FlaskClient = app.test_client()
-    return made
-
-
-def token(client: FlaskClient) -> str:
-    return re.search(r'name="csrf" content="([^"]+)"', client.get("/").text)[1]  # type: ignore[index]
 
 
 @pytest.mark.parametrize("path", PAGES)
@@ -56,12 +47,12 @@ ODD = odd_documents() | {f"fault: {n}": document_of(f()) for n, f in FAULTS.item
 @pytest.mark.parametrize("name", sorted(ODD))
 def test_every_station_and_slip_of_an_odd_build_answers(app: Any, name: str) -> None:
     plan = plan_of(ODD[name])
-    json.dumps(assessment_document(assess(plan, catalogue().shelf())), allow_nan=False)
+    json.dumps(assessment_document(assess(plan, catalogue().stock())), allow_nan=False)
     build, client = app.extensions["briskcell"].store.create(document_of(plan), name), app.test_client()
     slips = [f"part:{p.id}" for p in plan.parts()][::3] + [f"working:{k}" for k in ("draw", "runtime", "energy", "heat", "reserve")]
     paths = [*(f"{s}?soc=3&state=peak" for s in ("brief", "draw", "rails", "pack", "charge")), *(f"draw?slip={s}" for s in slips)]
     head = app.extensions["briskcell"].store.head(build).id
-    paths += [f"schools/{head}", f"packs/{head}", f"find?station=draw&slip={slips[0]}", "history", "search"]
+    paths += [f"alternatives/{head}", f"packs/{head}", f"find?station=draw&slip={slips[0]}", "history", "search"]
     for path in paths:
         page = client.get(f"/builds/{build}/{path}")
         assert page.status_code == 200, path
@@ -113,9 +104,9 @@ def test_uploads_are_bounded_and_a_bad_plan_is_told_what_to_change(client: Flask
         ("remove-part", {"part": "pack"}),
         ("duplicate", {"part": "pack"}),
         ("move", {"part": "", "before": "board"}),
-        ("hang", {"part": "board", "fed_by": "w-pack"}),
-        ("hang", {"part": "nobody", "fed_by": "rail-5"}),
-        ("hang", {"part": "", "fed_by": "nowhere"}),
+        ("feed", {"part": "board", "fed_by": "w-pack"}),
+        ("feed", {"part": "nobody", "fed_by": "rail-5"}),
+        ("feed", {"part": "", "fed_by": "nowhere"}),
         ("own", {"name": "", "rest": "0", "play": "1 W", "peak": "1 W", "low_v": "3", "high_v": "5"}),
         ("own", {"name": "Buzzer", "rest": "0", "play": "1 W..0.2 W", "peak": "1 W", "low_v": "3", "high_v": "5"}),
         ("own", {"name": "Buzzer", "rest": "0", "play": "1 W", "peak": "1 W", "low_v": "5", "high_v": "3"}),
@@ -151,9 +142,7 @@ def test_uploads_are_bounded_and_a_bad_plan_is_told_what_to_change(client: Flask
 )
 def test_bad_input_is_an_error_in_its_slot_and_loses_nothing(client: FlaskClient, path: str, form: dict[str, str]) -> None:
     before = client.get("/builds/3/plan.json").data
-    base = re.search(r'data-revision="(\d+)"', client.get("/builds/3/draw").text)[1]  # type: ignore[index]
-    headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": base}
-    answer = client.post(f"/builds/3/{path}", data=form, headers=headers)
+    answer = post(client, path, form)
     assert answer.status_code == 422
     assert answer.headers["HX-Retarget"].startswith("#e-")
     assert len(answer.text.strip()) > 10
@@ -162,14 +151,12 @@ def test_bad_input_is_an_error_in_its_slot_and_loses_nothing(client: FlaskClient
 
 def test_adding_swapping_and_removing_parts_through_the_door(client: FlaskClient) -> None:
     def send(path: str, **form: str) -> Any:
-        base = re.search(r'data-revision="(\d+)"', client.get("/builds/3/draw").text)[1]  # type: ignore[index]
-        headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": base}
-        return client.post(f"/builds/3/{path}", data=form | {"station": "draw"}, headers=headers)
+        return post(client, path, form)
 
     assert "30 mm fan" in send("add", part_class="fan-30", fed_by="rail-5").text
-    assert client.get("/builds/3/plan.json").json["loads"][-1]["id"] == "fan-30"
+    assert stored(client, 3)["loads"][-1]["id"] == "fan-30"
     assert send("remove-part", part="fan-30").status_code == 200
-    plan = client.get("/builds/3/plan.json").json
+    plan = stored(client, 3)
     assert "fan-30" not in str(plan["loads"]) + str(plan["links"])
     assert send("swap", part="boost", part_class="boost-5v-2a").status_code == 200
     assert "2 A switch" in client.get("/builds/3/rails").text
@@ -207,7 +194,7 @@ def test_built_assets_are_as_new_as_their_sources() -> None:
 
 
 def test_the_maps_figures_are_plain_json_and_only_of_this_build(client: FlaskClient) -> None:
-    base = re.search(r"flows/(\d+)\.json", client.get("/builds/3/draw").text)[1]  # type: ignore[index]
+    base = revision(client)
     answer = client.get(f"/builds/3/flows/{base}.json")
     assert answer.headers["Cache-Control"] == "no-store", "a data folder begun afresh numbers its revisions again"
     known = json.loads(answer.data, parse_constant=lambda name: pytest.fail(f"{name} in the map's figures"))
@@ -238,12 +225,10 @@ def test_any_preference_of_units_shows_whole_pages_and_reads_its_own_figures_bac
         assert client.get(f"/builds/3/{station}").status_code == 200
     page = client.get("/builds/3/brief").text
     for path in ("brief/thickness_mm", "brief/room_c", "brief/mass_g", "brief/budget"):
-        shown = re.search(rf'value="([^"]*)" autocomplete[^>]*aria-describedby="e-{path.replace("/", "-")}"', page)[1]  # type: ignore[index]
-        before = client.get("/builds/3/plan.json").json["brief"]
-        base = re.search(r'data-revision="(\d+)"', client.get("/builds/3/draw").text)[1]  # type: ignore[index]
-        headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": base}
-        answer = client.post("/builds/3/edit", data={"path": path, "value": shown}, headers=headers)
+        shown = found(rf'value="([^"]*)" autocomplete[^>]*aria-describedby="e-{path.replace("/", "-")}"', page)
+        before = stored(client, 3)["brief"]
+        answer = post(client, "edit", {"path": path, "value": shown})
         assert answer.status_code == 200, (path, shown)
-        after = client.get("/builds/3/plan.json").json["brief"]
+        after = stored(client, 3)["brief"]
         field = path.partition("/")[2]
         assert after[field] == pytest.approx(before[field], rel=1e-4), (path, shown)

@@ -15,13 +15,13 @@ from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
-from briskcell.services.edits import set_value
-from briskcell.services.parts import swap
+from briskcell.services.edits.swap import swap
+from briskcell.services.edits.values import set_value
 from briskcell.services.workshop import Workshop
-from briskcell.web.presenters import pack as pack_station
-from briskcell.web.presenters import rails as rails_station
-from briskcell.web.presenters.bay import MARGIN, BayDrawing, draw_bay
-from briskcell.web.presenters.numbers import Numbers
+from briskcell.web.frame.numbers import Numbers
+from briskcell.web.stations.pack import surface as pack_station
+from briskcell.web.stations.pack.bay_drawing import MARGIN, BayDrawing, draw_bay
+from briskcell.web.stations.rails import surface as rails_station
 from briskcell.web.units import change
 from briskcell.web.view import View
 
@@ -84,7 +84,7 @@ def test_the_largest_that_fits_does_fit_and_suits_the_charge_board() -> None:
 
 @pytest.mark.parametrize("plan", demo_plans(), ids=lambda p: p.name)
 def test_the_rails_proposed_serve_every_part_once_within_its_window(plan: Plan) -> None:
-    found = rails_station.proposals(assess(plan))
+    found = assess(plan).proposals
     served = [p for choice in found for p in choice.parts]
     assert sorted(p.id for p in served) == sorted(p.id for p in plan.loads)
     for choice in found:
@@ -96,19 +96,19 @@ def test_the_rails_proposed_serve_every_part_once_within_its_window(plan: Plan) 
 
 def test_a_rail_of_the_wrong_volts_is_set_right_in_one_step() -> None:
     low = set_value(sanderling(), "converters/boost/output_v", "4.4 V").plan
-    wrong = next(p for p in rails_station.proposals(assess(low)) if p.set_board)
+    wrong = next(p for p in assess(low).proposals if p.set_board)
     assert wrong.set_board is not None
     mended = set_value(low, f"converters/{wrong.set_board.id}/output_v", f"{wrong.choice.volts:.2f} V").plan
-    assert all(p.set_board is None for p in rails_station.proposals(assess(mended)))
+    assert all(p.set_board is None for p in assess(mended).proposals)
 
 
 def test_the_station_of_rails_tells_what_a_higher_voltage_would_destroy(workshop: Workshop) -> None:
     opened = workshop.open(3)
     surface = rails_station.surface(opened, View("rails", 0.7, "play", ""))
     (radio,) = surface["guarded"]
-    assert radio["load"].id == "radio"
-    assert radio["state"] == "holds"
-    assert radio["over"].id == "boost", "the 5 V above its regulator is named"
+    assert radio.load.id == "radio"
+    assert radio.state == "holds"
+    assert radio.higher.id == "boost", "the 5 V above its regulator is named"
     assert {h.board.id for h in surface["handles"]} == {c.id for c in opened.plan.converters}
     assert [p.id for p, above in surface["twice"]] == ["radio"]
 

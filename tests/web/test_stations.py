@@ -106,7 +106,7 @@ def test_no_words_of_the_map_meet_or_leave_it(page: Page, site: str, app: Any, w
     ]
     page.set_viewport_size({"width": width, "height": 800})
     page.goto(f"{site}/builds/{SOUND}/draw")
-    builds = [SOUND, FAILING, 1, *(shop.take_in(io.BytesIO(f)) for f in files)]
+    builds = [SOUND, FAILING, 1, *(shop.import_plan(io.BytesIO(f)) for f in files)]
     for build in builds:
         page.goto(f"{site}/builds/{build}/rails")
         if page.locator("#map-drawing").count():
@@ -284,7 +284,7 @@ def test_units_are_a_preference_in_and_out(page: Page, site: str) -> None:
 
 def test_both_schools_stand_side_by_side_and_the_other_is_a_click_away(page: Page, site: str) -> None:
     page.goto(f"{site}/builds/{FAILING}/rails")
-    table = page.locator(".schools")
+    table = page.locator(".alternatives")
     expect(table).to_contain_text("this build")
     table.get_by_role("button", name="Go this way").click()
     expect(page.locator(".last")).to_contain_text("A charger and a boost, apart instead")

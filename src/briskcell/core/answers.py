@@ -2,36 +2,39 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Self
 
 import numpy as np
 
 from briskcell.core.charge.charging import Charge, charge
+from briskcell.core.charge.trickle import TrickleFill, trickle_fills
 from briskcell.core.draw.consumption import DrawReport, draw_report
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.heat.case import Heat, heat
 from briskcell.core.pack.fit import Fit, fit
-from briskcell.core.pack.reserve import Reserve, ShelfLife, shelf_life, shutdown_reserve
+from briskcell.core.pack.reserve import Reserve, StorageLife, shutdown_reserve, storage_life
 from briskcell.core.pack.runtime import Runtime, runtime
 from briskcell.core.pack.uncertainty import Range, runtime_range
 from briskcell.core.rails.headroom import Headroom, headrooms
+from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, direct_feeds, proposals, voltage_guards
 from briskcell.core.wiring.fuses import FuseCheck, check_fuses
 from briskcell.core.wiring.harness import LinkCheck, check_links
+from briskcell.model.changes import remade
 from briskcell.model.parts import STATES, Converter, Link
 from briskcell.model.plan import Plan
 
 
 @dataclass(frozen=True, slots=True)
-class Shelf:
-    """Parts within reach, from which fixes choose."""
+class Stock:
+    """Part classes within reach, from which fixes choose."""
 
     converters: tuple[Converter, ...] = ()
     links: tuple[Link, ...] = ()
 
 
-NOTHING = Shelf()
+NOTHING = Stock()
 
 
 @dataclass(frozen=True)
@@ -39,11 +42,11 @@ class Answers:
     """The answers for one plan. Each is computed when first asked for, and kept."""
 
     plan: Plan
-    shelf: Shelf = field(default=NOTHING, repr=False)
+    stock: Stock = field(default=NOTHING, repr=False)
 
     def of(self, plan: Plan) -> Self:
-        """Another plan, assessed with the same shelf."""
-        return type(self)(plan, self.shelf)
+        """Another plan, assessed with the same stock."""
+        return type(self)(plan, self.stock)
 
     @cached_property
     def op(self) -> Operating:
@@ -72,6 +75,14 @@ class Answers:
         return None if self.pack_index is None else self.runtimes[self.pack_index]
 
     @cached_property
+    def game_hours(self) -> tuple[float | None, ...]:
+        """Hours of play with each game alone: the solved build is the same, only the shares of the time differ."""
+        if self.pack_index is None:
+            return tuple(None for _ in self.plan.games)
+        alone = [remade(self.plan, {"games": (), "profile": g.profile}) for g in self.plan.games]
+        return tuple(runtime(replace(self.op, plan=p), self.pack_index).hours for p in alone)
+
+    @cached_property
     def runtime_range(self) -> Range | None:
         """The runtime's 10, 50 and 90 % points."""
         found = self.runtime
@@ -87,7 +98,7 @@ class Answers:
     @cached_property
     def collapse(self) -> tuple[float, str] | None:
         """The fullest (state of charge, state) at which the build collapses before its pack ends; None if nowhere."""
-        gone = self.op.flow.collapsed & (self.op.soc >= self.end_soc - 1e-9)
+        gone = self.op.flow.collapsed & self.op.down_to(self.end_soc)
         if not self.plan.stores or not gone.any():
             return None
         point = int(np.flatnonzero(gone.any(axis=0))[0])
@@ -102,6 +113,26 @@ class Answers:
     def charges(self) -> tuple[Charge, ...]:
         """One for each charge board, from where the packs themselves end play."""
         return tuple(charge(self.op, board, self.end_soc) for board in self.plan.chargers)
+
+    @cached_property
+    def trickles(self) -> tuple[TrickleFill, ...]:
+        """One for each crank, generator and panel."""
+        return trickle_fills(self.op)
+
+    @cached_property
+    def proposals(self) -> tuple[Proposal, ...]:
+        """The fewest supply voltages that serve every part."""
+        return proposals(self.op)
+
+    @cached_property
+    def direct_feeds(self) -> tuple[DirectFeed, ...]:
+        """Parts that may be fed from their store without a regulator."""
+        return direct_feeds(self.op)
+
+    @cached_property
+    def voltage_guards(self) -> tuple[VoltageGuard, ...]:
+        """Parts that must never see 5 V."""
+        return voltage_guards(self.op)
 
     @cached_property
     def heat(self) -> Heat:
@@ -125,9 +156,9 @@ class Answers:
         return None if found is None or self.pack_index is None else shutdown_reserve(self.op, found, self.pack_index)
 
     @cached_property
-    def shelves(self) -> tuple[ShelfLife, ...]:
-        """Days on the shelf of each store."""
-        return tuple(shelf_life(self.op, k) for k in range(len(self.plan.stores)))
+    def storage(self) -> tuple[StorageLife, ...]:
+        """Days that each store lasts with everything off."""
+        return tuple(storage_life(self.op, k) for k in range(len(self.plan.stores)))
 
     @cached_property
     def fits(self) -> tuple[Fit, ...]:

@@ -38,7 +38,7 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
         "stop_soc": _plain(found.stop_soc) if found else None,
         "stranded_wh": _plain(found.stranded_wh) if found else None,
         "next_stop": found.next_words if found else None,
-        "remedy_recovers_h": _plain(found.recovers_h) if found else None,
+        "remedy_recovers_h": _plain(found.gain_if_fixed_h) if found else None,
         "hours_a_bank_adds": {b.id: _plain(hours_added(b, found.mean_w)) for b in assessed.plan.banks} if found else {},
         "energy_wh": _plain(sum(r.energy_wh for r in assessed.runtimes)),
         "charge_h": next((_plain(c.off.hours) for c in assessed.charges), None),
@@ -58,7 +58,7 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
         "shelf": [
             {"store": s.id, "days": _plain(life.days), "leakage_a": _plain(life.leakage_a),
              "self_discharge_a": _plain(life.self_discharge_a), "who": [{"name": n, "current_a": _plain(a)} for n, a in life.who]}
-            for s, life in zip(assessed.plan.stores, assessed.shelves, strict=True)
+            for s, life in zip(assessed.plan.stores, assessed.storage, strict=True)
         ],
         "heat": _heat(assessed),
         "wiring": [

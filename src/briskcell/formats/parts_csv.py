@@ -13,6 +13,7 @@ from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import GRADES, Figure, Grade, read_figure
 from briskcell.model.parts import STATES, CurrentStates, Load, PowerStates, Window
 from briskcell.model.plan import Plan
+from briskcell.model.tree import named_feeder
 from briskcell.model.units import read, typed
 
 COLUMNS = ("name", *STATES, "least_v", "most_v", "hangs_on", "grade", "source")
@@ -123,7 +124,7 @@ def write_parts(plan: Plan) -> bytes:
             *shown,
             f"{load.window.low_v} V",
             f"{load.window.high_v} V",
-            plan.hung_on(load).name,
+            named_feeder(plan, load).name,
             play.grade,
             play.source,
         ]

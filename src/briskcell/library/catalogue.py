@@ -10,15 +10,11 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from briskcell.core.answers import Shelf
+from briskcell.core.answers import Stock
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import Curve
-from briskcell.model.parts import Converter, Link, Load
-from briskcell.model.stores import Cell, ChargeBoard, Supply
+from briskcell.model.kinds import LIBRARY
 
-KINDS: dict[str, type[Any]] = {
-    "loads": Load, "converters": Converter, "cells": Cell, "links": Link, "chargers": ChargeBoard, "supplies": Supply,
-}  # fmt: skip
 NOWHERE = {"fed_by": "nowhere", "charges": "nowhere", "supply": "nowhere"}
 
 
@@ -58,9 +54,9 @@ class Catalogue:
         fields = {name: getattr(part, name) for name in type(part).model_fields}
         return type(part).model_validate(fields | figures)
 
-    def shelf(self) -> Shelf:
+    def stock(self) -> Stock:
         """What fixes may choose from."""
-        return Shelf(
+        return Stock(
             converters=tuple(c.part for c in self.of_kind("converters")),
             links=tuple(c.part for c in self.of_kind("links")),
         )
@@ -94,7 +90,7 @@ def read_classes(kind: str, text: str, chemistries: dict[str, Any]) -> tuple[Par
         grade, source, group = row.pop("grade", ""), row.pop("source", "").strip(), row.pop("group", kind)
         if not source:
             raise FigureError("source", f"The class {key} has no source.", fix="Name the source.")
-        fields = KINDS[kind].model_fields
+        fields = LIBRARY[kind].model_fields
         row = sourced(row, grade, source)
         for name in ("max_charge_a", "max_discharge_a", "rating_a", "termination_a", "precharge_a", "current_limit_a"):
             if isinstance(row.get(name), (int, float)):
@@ -106,7 +102,7 @@ def read_classes(kind: str, text: str, chemistries: dict[str, Any]) -> tuple[Par
         row |= {"part_class": key} | {k: v for k, v in NOWHERE.items() if k in fields and fields[k].is_required()}
         row |= {"id": key} if "id" in fields else {}
         try:
-            out.append(PartClass(key, kind, group, KINDS[kind].model_validate(row)))
+            out.append(PartClass(key, kind, group, LIBRARY[kind].model_validate(row)))
         except ValidationError as error:
             raise PlanError.from_validation(error, prefix=key) from error
     return tuple(out)
@@ -142,4 +138,4 @@ def _text(name: str) -> str:
 @cache
 def catalogue() -> Catalogue:
     """The shipped library."""
-    return Catalogue(tuple(c for kind in KINDS for c in read_classes(kind, _text(kind), chemistries())))
+    return Catalogue(tuple(c for kind in LIBRARY for c in read_classes(kind, _text(kind), chemistries())))

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
+from briskcell.model.kinds import PART_LISTS
 from briskcell.model.parts import Part
-from briskcell.model.plan import PART_LISTS, Plan
+from briskcell.model.plan import Plan
 
 P = TypeVar("P", bound=Part)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import IntEnum
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
@@ -34,6 +35,14 @@ from .units import Unit
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_-]{0,47}$")]
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
 STATES = ("rest", "play", "peak")
+
+
+class State(IntEnum):
+    """Load states, as rows of solved arrays, in the order of ``STATES``."""
+
+    REST = 0
+    PLAY = 1
+    PEAK = 2
 
 
 class Part(Document):
@@ -119,7 +128,7 @@ class Load(Fed):
     """A part that eats current: as constant power, constant current or a resistance. Exactly one of the three.
 
     ``return_by`` names a link of kind ``return`` that its current shares on the way back; ``logic_v`` is the level of
-    its signals, ``driven_by`` the part that drives them.
+    its signals, ``driven_by`` the part that drives them. A part that ``keeps_time`` goes on drawing while all else is off.
     """
 
     power_w: PowerStates | None = None
@@ -134,6 +143,7 @@ class Load(Fed):
     theta_k_per_w: KelvinPerWatt | None = None
     limit_c: Celsius | None = None
     measures_battery: bool = False
+    keeps_time: bool = False
     mass_g: Grams | None = None
     cost: Money | None = None
 
@@ -220,7 +230,7 @@ class Converter(Fed):
     """A board that makes one voltage from another.
 
     ``switch_current_a`` is what its switch carries (boost: at the input; buck: about its output amps);
-    ``output_limit_a`` a limit its sheet states at the output.
+    ``output_limit_a`` a limit its sheet states at the output. A ``combined`` board charges the store as well.
     """
 
     kind: Literal["boost", "buck", "buck_boost", "linear"]
@@ -240,6 +250,7 @@ class Converter(Fed):
     thermal_k_per_w: KelvinPerWatt | None = None
     junction_max_c: Celsius = 125.0
     off_current_a: Amps | None = None
+    combined: bool = False
     cost: Money | None = None
 
     @model_validator(mode="after")

@@ -10,13 +10,13 @@ from pydantic import Field, ValidationError, model_validator
 
 from .errors import FigureError, PlanError
 from .figure import Celsius, Document, Figure, Grams, Hours, Millimetres, Money, Share, Watts, Words
+from .kinds import PART_LISTS
 from .parts import Converter, Fed, Link, Load, Name, Part, Rail
 from .stores import Bank, Capacitor, ChargeBoard, Pack, Supply, Trickle
 from .units import Unit
+from .upgrades import upgraded
 
 FORMAT_VERSION = 1
-# The plan's lists of parts, in the order of the current; the one place that names them.
-PART_LISTS = ("supplies", "trickles", "chargers", "packs", "capacitors", "banks", "links", "converters", "rails", "loads")
 Store = Pack | Capacitor | Bank
 
 
@@ -181,13 +181,6 @@ class Plan(Document):
                 out.setdefault(part.fed_by, []).append(part)
         return {k: tuple(v) for k, v in out.items()}
 
-    def hung_on(self, part: Fed) -> Part:
-        """The nearest rail, board or store above a part, past the links between."""
-        at = self.by_id[part.fed_by]
-        while isinstance(at, Link):
-            at = self.by_id[at.fed_by]
-        return at
-
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         seen: dict[str, Part] = {}
@@ -270,7 +263,7 @@ def plan_of(document: Any) -> Plan:
             fix="Export the build again from the Brisk Cell it came from.",
         )  # fmt: skip
     try:
-        return Plan.model_validate(document)
+        return Plan.model_validate(upgraded(document))
     except ValidationError as error:
         raise PlanError.from_validation(error) from error
     except RecursionError as error:

@@ -15,15 +15,16 @@ from .errors import FigureError
 # "850MA" and "4w"; the one clash that matters, milli against mega, is resolved as milli: nobody types megavolts.
 _BASE = {"v": "V", "a": "A", "w": "W", "ohm": "Ω", "ω": "Ω", "ah": "Ah", "wh": "Wh", "f": "F", "h": "H", "hz": "Hz",
          "g": "g", "m": "m"}  # fmt: skip
+INCH_M, OUNCE_G = 0.0254, 28.349523125  # by the international yard and pound of 1959, exact
 _PREFIX = {"": 1.0, "m": 1e-3, "µ": 1e-6, "μ": 1e-6, "u": 1e-6, "k": 1e3, "n": 1e-9, "p": 1e-12}
 _MORE = {
     "mm": ("m", 1e-3), "µm": ("m", 1e-6), "um": ("m", 1e-6), "μm": ("m", 1e-6), "cm": ("m", 1e-2),
-    "in": ("m", 0.0254), '"': ("m", 0.0254), "inch": ("m", 0.0254),
+    "in": ("m", INCH_M), '"': ("m", INCH_M), "inch": ("m", INCH_M),
     "ft": ("m", 0.3048), "mm2": ("mm²", 1.0), "mm²": ("mm²", 1.0), "awg": ("AWG", 1.0),
     "s": ("s", 1.0), "sec": ("s", 1.0), "min": ("s", 60.0), "d": ("s", 86400.0), "day": ("s", 86400.0),
     "days": ("s", 86400.0), "hour": ("s", 3600.0), "hours": ("s", 3600.0), "°c": ("°C", 1.0), "c": ("°C", 1.0),
     "°f": ("°F", 1.0), "%": ("", 0.01), "percent": ("", 0.01), "k/w": ("K/W", 1.0), "k": ("K", 1.0), "": ("", 1.0),
-    "mhz": ("Hz", 1e6), "oz": ("g", 28.349523125), "lb": ("g", 453.59237),
+    "mhz": ("Hz", 1e6), "oz": ("g", OUNCE_G), "lb": ("g", 453.59237),
 }  # fmt: skip
 # How a field's own unit relates to the dimension above: dimension, factor.
 _FIELD_UNITS = {

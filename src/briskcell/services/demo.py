@@ -6,7 +6,7 @@ from briskcell.model.figure import Figure
 from briskcell.model.parts import Rail, Window
 from briskcell.model.plan import Plan
 
-from .compose import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
+from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
 
 
 def sanderling() -> Plan:

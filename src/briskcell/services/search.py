@@ -7,7 +7,9 @@ from dataclasses import dataclass, field
 from threading import Event, Thread
 
 import numpy as np
+import structlog
 
+from briskcell.core.search.candidates import same_charge
 from briskcell.core.search.scout import CHUNK, Scouted, scout
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
@@ -15,9 +17,9 @@ from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Link
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, Pack
+from briskcell.model.tree import behind_links
 
-from .edits import Edit
-from .parts import behind_links
+from .edits.values import Edit
 
 PARALLEL = tuple(range(1, 25))
 GAUGES = tuple(float(g) for g in range(10, 31))
@@ -68,7 +70,7 @@ def begin_search(plan: Plan) -> Search:
     """
     pack, _, main = _ends(plan)
     shelf = catalogue()
-    cells = [c.part for c in shelf.of_kind("cells") if abs(c.part.full_v - pack.cell.full_v) < 0.06 and c.part.rechargeable]
+    cells = [c.part for c in shelf.of_kind("cells") if same_charge(c.part, pack.cell)]
     boards = [
         c.part for c in shelf.of_kind("converters")
         if c.part.kind == main.kind and abs(c.part.output_v.likely - main.output_v.likely) < 0.4
@@ -85,7 +87,8 @@ def begin_search(plan: Plan) -> Search:
         try:
             out = scout(plan, cells, PARALLEL, boards, GAUGES, stop=stop)
             search.judged, search.found = len(out.runtime_h), _best(plan, out)
-        except Exception as error:  # whatever it is, the page is told, and the thread ends
+        except Exception as error:  # whatever it is, the page is told, the log has it whole, and the thread ends
+            structlog.get_logger("brisk-cell").exception("search failed", build=plan.name)
             search.failed = str(error) or type(error).__name__
         search.seconds = time.perf_counter() - start
         search.ended.set()
@@ -139,3 +142,25 @@ def take_found(plan: Plan, cell_key: str, parallel: int, board_key: str, awg: fl
     plan = replaced(plan, altered(wire, awg=awg, section_mm2=None))
     plan = remade(replaced(plan, altered(board, id=main.id, fed_by=main.fed_by)), {})
     return Edit(plan, f"{pack.series}S{parallel}P of {cell.name}, {board.name}, {awg:.0f} AWG")
+
+
+class Searches:
+    """The searches under way or done, one for each build."""
+
+    def __init__(self) -> None:
+        self._kept: dict[int, Search] = {}
+
+    def of(self, build_id: int) -> Search | None:
+        """The build's search; None without one."""
+        return self._kept.get(build_id)
+
+    def begin(self, build_id: int, plan: Plan) -> None:
+        """Start one; the build's last is stopped."""
+        self.stop(build_id, wait_s=0.0)
+        self._kept[build_id] = begin_search(plan)
+
+    def stop(self, build_id: int, wait_s: float = 5.0) -> None:
+        """Stop the build's search, and wait that long for what it found so far."""
+        if (found := self._kept.get(build_id)) is not None:
+            found.stopped.set()
+            found.ended.wait(wait_s)

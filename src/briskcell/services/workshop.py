@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
 from typing import BinaryIO
 
+from cachetools import LRUCache
+
 from briskcell.core.assess import Assessment, assess
 from briskcell.formats.plan_json import document_of, read_plan
 from briskcell.library import catalogue
 from briskcell.model.plan import Plan, plan_of
-from briskcell.store import BuildRow, Stale, Store, StoredRevision
+from briskcell.store import BuildRow, HistoryRow, Stale, Store, StoredRevision, UnknownBuildError
 
-from .compose import Wish, draft
 from .demo import demo_plans, sanderling
-from .edits import Edit, checked
+from .drafts import DraftRequest, draft
+from .edits.values import Edit, checked
+from .search import Searches
+
+__all__ = ["Conflict", "Opened", "UnknownBuildError", "Workshop"]
 
 KEPT = 64
 
@@ -49,8 +53,9 @@ class Workshop:
 
     def __init__(self, path: Path) -> None:
         self.store = Store(path)
-        self._assessed: OrderedDict[tuple[int, int], Assessment] = OrderedDict()  # by build and revision
+        self._assessed: LRUCache[tuple[int, int], Assessment] = LRUCache(KEPT)  # by build and revision
         self._lock = Lock()
+        self.searches = Searches()
 
     def warm(self) -> None:
         """Bring the compiled loops into memory, so that no page waits for them."""
@@ -83,7 +88,7 @@ class Workshop:
         saved = self.store.save(build_id, base_id, document_of(done.plan), done.words)
         if isinstance(saved, Stale):
             return Conflict(self._opened(saved.current), self._opened(saved.mine), self.at(build_id, base_id))
-        self._keep(build_id, saved.id, assess(done.plan, catalogue().shelf()))
+        self._keep(build_id, saved.id, assess(done.plan, catalogue().stock()))
         return self._opened(saved)
 
     def adopt(self, build_id: int, base_id: int, revision_id: int) -> Opened | Conflict:
@@ -112,11 +117,32 @@ class Workshop:
         self.store.mark(build_id, revision_id)
         return self.open(build_id)
 
-    def begin(self, wish: Wish) -> int:
-        """A new build from four answers."""
-        return self.store.create(document_of(draft(wish)), "Drafted")
+    def toggle_mark(self, build_id: int) -> Opened:
+        """Mark the build as it is as the baseline, or take that mark away."""
+        revision = self.store.head(build_id)
+        return self.mark(build_id, None if revision.baseline_id == revision.id else revision.id)
 
-    def take_in(self, stream: BinaryIO) -> int:
+    def history(self, build_id: int) -> list[HistoryRow]:
+        """The revisions of a build, newest first."""
+        return self.store.history(build_id)
+
+    def name_revision(self, build_id: int, revision_id: int, name: str) -> None:
+        """Give a revision a name, or take it away with an empty one."""
+        self.store.name(build_id, revision_id, name)
+
+    def remove(self, build_id: int) -> None:
+        """Take a build off the shelf; nothing is deleted."""
+        self.store.shelve(build_id, removed=True)
+
+    def put_back(self, build_id: int) -> None:
+        """Put a removed build back."""
+        self.store.shelve(build_id, removed=False)
+
+    def begin(self, wanted: DraftRequest) -> int:
+        """A new build from four answers."""
+        return self.store.create(document_of(draft(wanted)), "Drafted")
+
+    def import_plan(self, stream: BinaryIO) -> int:
         """A new build from an exported plan."""
         return self.store.create(document_of(read_plan(stream)), "Imported")
 
@@ -140,19 +166,14 @@ class Workshop:
         """A revision never changes, so its assessment is kept."""
         if (found := self._kept(build_id, revision_id)) is not None:
             return found
-        assessed = assess(plan_of(document), catalogue().shelf())
+        assessed = assess(plan_of(document), catalogue().stock())
         self._keep(build_id, revision_id, assessed)
         return assessed
 
     def _kept(self, build_id: int, revision_id: int) -> Assessment | None:
         with self._lock:
-            found = self._assessed.get((build_id, revision_id))
-            if found is not None:
-                self._assessed.move_to_end((build_id, revision_id))
-            return found
+            return self._assessed.get((build_id, revision_id))
 
     def _keep(self, build_id: int, revision_id: int, assessed: Assessment) -> None:
         with self._lock:
             self._assessed[build_id, revision_id] = assessed
-            while len(self._assessed) > KEPT:
-                self._assessed.popitem(last=False)

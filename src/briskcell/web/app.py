@@ -11,7 +11,8 @@ from flask_wtf import CSRFProtect
 from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services.workshop import Workshop
 
-from . import build, errors, filters, guard, longer, parts, shelf  # noqa: F401  longer and parts add routes to the build's
+from . import build, errors, filters, guard, history, shelf  # noqa: F401  history adds addresses to the build's
+from .stations import load_routes
 
 EXTENSION = "briskcell"
 
@@ -44,6 +45,7 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
     CSRFProtect(app)
     filters.install(app)
     errors.install(app)
+    load_routes()
     app.register_blueprint(shelf.bp)
     app.register_blueprint(build.bp)
     return app

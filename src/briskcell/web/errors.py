@@ -11,7 +11,7 @@ from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from briskcell.model.errors import FigureError, PlanError
-from briskcell.store import UnknownBuildError
+from briskcell.services.workshop import UnknownBuildError
 
 from .htmx import field_error, wants_partial
 
@@ -68,7 +68,7 @@ def install(app: Flask) -> None:
 def page(status: int, title: str, advice: str, **context: object) -> Response:
     """An error page, or for htmx a notice at the top of the work."""
     if wants_partial():
-        response = make_response(render_template("_notice.html", title=title, advice=advice, **context), status)
+        response = make_response(render_template("frame/_notice.html", title=title, advice=advice, **context), status)
         response.headers["HX-Retarget"] = "#notice"
         response.headers["HX-Reswap"] = "innerHTML"
         return response

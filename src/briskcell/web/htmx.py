@@ -27,7 +27,7 @@ def download(body: bytes, content_type: str, name: str) -> Response:
 
 def field_error(slot: str, status: int = 422, **context: Any) -> Response:
     """An error in its slot beside the field; what was typed stays."""
-    response = make_response(render_template("_field_error.html", **context), status)
+    response = make_response(render_template("frame/_field_error.html", **context), status)
     response.headers["HX-Retarget"] = f"#{slot}"
     response.headers["HX-Reswap"] = "innerHTML"
     return response

@@ -9,23 +9,16 @@ import sys
 from pathlib import Path
 
 import click
-import structlog
 from waitress.server import create_server
 
 from .app import EXTENSION, create_app
+from .log import log_to
 
 
 def serve(data: Path, port: int, *, demo: bool) -> None:
     """Serve until stopped; prints the address, and takes a free port where the wanted one is taken."""
-    structlog.configure(
-        processors=[
-            structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="iso"),
-            structlog.processors.format_exc_info,
-            structlog.processors.JSONRenderer(),
-        ],
-        logger_factory=structlog.WriteLoggerFactory(file=(_log_folder(data) / "brisk-cell.log").open("a", encoding="utf-8")),
-    )
+    data.mkdir(parents=True, exist_ok=True)
+    log_to(data)
     app = create_app(data)
     if demo:
         app.extensions[EXTENSION].load_demo()
@@ -43,11 +36,6 @@ def serve(data: Path, port: int, *, demo: bool) -> None:
         server.run()
     finally:
         app.extensions[EXTENSION].store.close()
-
-
-def _log_folder(data: Path) -> Path:
-    data.mkdir(parents=True, exist_ok=True)
-    return data
 
 
 def _listen(wanted: int) -> socket.socket:

@@ -7,13 +7,11 @@ import io
 from flask import Blueprint, Response, current_app, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
-from briskcell.library import catalogue
 from briskcell.model.errors import FigureError, PlanError
-from briskcell.model.units import read
-from briskcell.services.compose import Wish
 from briskcell.services.workshop import Workshop
 
-from .units import CHOICES, COOKIE, plain
+from .forms import NewBuildForm
+from .units import CHOICES, COOKIE
 
 bp = Blueprint("shelf", __name__)
 
@@ -34,63 +32,42 @@ def shelf() -> str:
 @bp.get("/new")
 def new() -> str:
     """Four questions."""
-    return render_template("new.html", errors={}, typed={}, **_choices())
+    return render_template("new.html", form=NewBuildForm())
 
 
 @bp.post("/new")
 def begin() -> BaseResponse:
     """A complete draft from four answers; what was typed is kept where one makes no sense."""
-    form, errors = request.form, {}
-    figures: dict[str, float] = {}
-    for field, unit, low, high in (("hours", "h", 0.1, 100.0), ("thickness", "mm", 8.0, 200.0)):
+    form = NewBuildForm()
+    if form.validate_on_submit():
         try:
-            figures[field] = read(plain(form.get(field, ""), unit), unit, field)
-            if not low <= figures[field] <= high:
-                raise FigureError(field, f"This is outside {low:g} to {high:g} {unit}.", fix="Give a figure within.")
+            return redirect(url_for("build.station", build_id=workshop().begin(form.request()), station="draw"), 303)
         except FigureError as error:
-            errors[field] = error
-    name = form.get("name", "").strip()
-    if not 1 <= len(name) <= 120:
-        errors["name"] = FigureError("name", "A build needs a name of 1 to 120 characters.", fix="Type one.")
-    if not errors:
-        wish = Wish(name=name, board=form.get("board", ""), screen=form.get("screen", ""), hours=figures["hours"],
-                    thickness_mm=figures["thickness"])  # fmt: skip
-        try:
-            return redirect(url_for("build.station", build_id=workshop().begin(wish), station="draw"), 303)
-        except FigureError as error:
-            errors[error.field if error.field in ("board", "screen", "hours", "thickness") else "board"] = error
-    return make_response(render_template("new.html", errors=errors, typed=form, **_choices()), 422)
-
-
-def _choices() -> dict[str, object]:
-    loads = catalogue().of_kind("loads")
-    return {
-        "boards": [c for c in loads if c.group == "computer board"],
-        "screens": [c for c in loads if c.group == "screen" and c.key != "screen-driver"],
-    }
+            form.refuse(error)
+    return make_response(render_template("new.html", form=form), 422)
 
 
 @bp.post("/import")
-def take_in() -> BaseResponse:
+def import_plan() -> BaseResponse:
     """A build from an exported plan."""
     upload = request.files.get("plan")
     if upload is None or not upload.filename:
         raise PlanError.single("plan", "", "No file was chosen.", fix="Choose a plan exported as JSON.")
-    build_id = workshop().take_in(io.BytesIO(upload.stream.read()))
+    build_id = workshop().import_plan(io.BytesIO(upload.stream.read()))
     return redirect(url_for("build.station", build_id=build_id, station="draw"), 303)
 
 
 @bp.post("/builds/<int:build_id>/remove")
 def remove(build_id: int) -> BaseResponse:
     """Take a build off the shelf; it can be put back."""
-    workshop().store.shelve(build_id, removed=True)
+    workshop().remove(build_id)
     return redirect(url_for("shelf.shelf", removed=build_id), 303)
 
 
 @bp.post("/builds/<int:build_id>/restore")
 def restore(build_id: int) -> BaseResponse:
     """Put a removed build back."""
-    workshop().store.shelve(build_id, removed=False)
+    workshop().put_back(build_id)
     return redirect(url_for("shelf.shelf"), 303)
 
 

@@ -32,11 +32,11 @@ class Other:
 
 
 OTHERS: dict[tuple[str, str], Other] = {
-    ("mm", "in"): Other("in", 1 / 25.4),
-    ("m", "in"): Other("in", 1 / 0.0254, places=1),
+    ("mm", "in"): Other("in", 1 / (units.INCH_M * 1000)),
+    ("m", "in"): Other("in", 1 / units.INCH_M, places=1),
     ("°C", "°F"): Other("°F", 1.8, 32.0, 0),
     ("K", "°F"): Other("°F", 1.8, 0.0, 0),
-    ("g", "oz"): Other("oz", 1 / 28.349523125, places=1),
+    ("g", "oz"): Other("oz", 1 / units.OUNCE_G, places=1),
 }
 _KIND = {"mm": "length", "m": "length", "°C": "warmth", "K": "warmth", "AWG": "copper", "g": "mass", "€": "money"}
 

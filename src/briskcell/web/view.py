@@ -12,13 +12,13 @@ from briskcell.model.parts import STATES
 
 @dataclass(frozen=True)
 class View:
-    """What a page looks at: station, operating point, the open slip, and how much room there is for the map."""
+    """What a page looks at: station, operating point, the open slip, and how wide the map is drawn."""
 
     station: str
     soc: float
     state: str
     slip: str
-    room: str = "wide"
+    width: str = "wide"
 
 
 def view_of(values: MultiDict[str, str], station: str = "") -> View:
@@ -30,5 +30,5 @@ def view_of(values: MultiDict[str, str], station: str = "") -> View:
         soc=min(max(percent, 0), 100) / 100,
         state=state if state in STATES else "play",
         slip=(values.get("preview", "") or values.get("slip", ""))[:160],
-        room="narrow" if request.cookies.get("room") == "narrow" else "wide",
+        width="narrow" if request.cookies.get("map_width") == "narrow" else "wide",
     )

@@ -1,4 +1,4 @@
-"""The brief held against the plan: each wish, what the plan does about it, and the station that decides it."""
+"""The brief held against the plan: each requirement, what the plan does about it, and the station that decides it."""
 
 from __future__ import annotations
 
@@ -7,32 +7,32 @@ from dataclasses import dataclass
 
 from briskcell.core.answers import Answers
 from briskcell.core.draw.bill import bill
-from briskcell.core.heat.case import CELLS_USE_C, SKIN_C, SURFACE_C
+from briskcell.core.heat.case import CELLS_USE_C, touch_limit_c
 from briskcell.core.pack.fit import best_placing, stack_mm
-from briskcell.core.rails.headroom import State, judged
+from briskcell.core.rails.headroom import Word, judged
 from briskcell.model.units import show
 
 WALL_MM = 2.5  # of a printed case; typical
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wish:
-    """One wish of the brief: its field, what the plan comes to (a figure in ``unit``, or words), the word for it, and why.
+class Requirement:
+    """One requirement of the brief: its field, what the plan comes to (a figure in ``unit``, or words), the word for it, and why.
 
     ``number`` names the figure it is held against, where the assessment can show its working.
     """
 
     field: str
     got: float | str
-    state: State
+    state: Word
     why: str
     station: str
     unit: str = ""
     number: str = ""
 
 
-def wishes(assessed: Answers) -> tuple[Wish, ...]:
-    """Every wish of the brief, judged.
+def requirements(assessed: Answers) -> tuple[Requirement, ...]:
+    """Every requirement of the brief, judged.
 
     Parameters
     ----------
@@ -41,47 +41,47 @@ def wishes(assessed: Answers) -> tuple[Wish, ...]:
 
     Returns
     -------
-    tuple of Wish
+    tuple of Requirement
         In the order a brief is asked for.
     """
     return tuple(_use(assessed)) + tuple(_charging(assessed)) + tuple(_size(assessed)) + tuple(_hands(assessed))
 
 
-def _use(a: Answers) -> Iterator[Wish]:
+def _use(a: Answers) -> Iterator[Requirement]:
     brief, found, spread = a.plan.brief, a.runtime, a.runtime_range
     if found is None or found.hours is None or spread is None:
-        yield Wish(field="hours", got="no draw", state="unknown", why="Nothing draws from a pack yet.", station="pack")
+        yield Requirement(field="hours", got="no draw", state="unknown", why="Nothing draws from a pack yet.", station="pack")
     else:
-        state: State = "fails" if found.hours < brief.hours - 1e-9 else "close" if spread.low < brief.hours else "holds"
+        state: Word = "fails" if found.hours < brief.hours - 1e-9 else "close" if spread.low < brief.hours else "holds"
         why = f"{show(spread.low, 'h')} to {show(spread.high, 'h')} in eight builds of ten; stops because {found.stop_words}."
-        yield Wish(field="hours", got=found.hours, unit="h", state=state, why=why, station="pack", number="runtime")
-    days = min((s.days for s in a.shelves), default=None)
+        yield Requirement(field="hours", got=found.hours, unit="h", state=state, why=why, station="pack", number="runtime")
+    days = min((s.days for s in a.storage), default=None)
     if days is None:
-        yield Wish(field="shelf_days", got="no pack", state="unknown", why="There is no pack to leak.", station="pack")
+        yield Requirement(field="shelf_days", got="no pack", state="unknown", why="There is no pack to leak.", station="pack")
     else:
-        first = min(a.plan.stores, key=lambda s: a.shelves[a.plan.stores.index(s)].days)
+        first = min(a.plan.stores, key=lambda s: a.storage[a.plan.stores.index(s)].days)
         state = "holds" if days >= brief.shelf_days else "fails"
         got = days if days < 1e5 else "no leak counted"
-        yield Wish(field="shelf_days", got=got, unit="d", state=state, why="From full to cut-off with everything off.",
+        yield Requirement(field="shelf_days", got=got, unit="d", state=state, why="From full to cut-off with everything off.",
                    station="pack", number=f"shelf:{first.id}")  # fmt: skip
-    clocks = [p.name for p in a.plan.loads if "clock" in p.name.lower()]
+    clocks = [p.name for p in a.plan.loads if p.keeps_time]
     state = "holds" if not brief.clock_must_keep or clocks else "fails"
     why = f"{clocks[0]} goes on sipping, and is counted on the shelf." if brief.clock_must_keep and clocks else (
         "No part of the build is a clock." if brief.clock_must_keep else "The board may forget the time.")  # fmt: skip
-    yield Wish(field="clock_must_keep", got=clocks[0] if clocks else "no clock", state=state, why=why, station="draw")
+    yield Requirement(field="clock_must_keep", got=clocks[0] if clocks else "no clock", state=state, why=why, station="draw")
 
 
-def _charging(a: Answers) -> Iterator[Wish]:
+def _charging(a: Answers) -> Iterator[Requirement]:
     brief = a.plan.brief
     slow = max(a.charges, key=lambda c: c.off.hours if c.off.hours is not None else float("inf"), default=None)
     if slow is None:
         none = "There is no charge board: the cells come out, or are never filled."
-        yield Wish(field="charge_hours", got="no charger", state="unknown", why=none, station="charge")
-        yield Wish(field="play_while_charging", got="no charger", state="unknown", why=none, station="charge")
+        yield Requirement(field="charge_hours", got="no charger", state="unknown", why=none, station="charge")
+        yield Requirement(field="play_while_charging", got="no charger", state="unknown", why=none, station="charge")
     else:
         hours = slow.off.hours
         why = slow.off.why or f"From {show(slow.off.start_soc, '%')}, where play ends, with the console off."
-        yield Wish(field="charge_hours", got="never full" if hours is None else hours, unit="h",
+        yield Requirement(field="charge_hours", got="never full" if hours is None else hours, unit="h",
                    state="holds" if hours is not None and hours <= brief.charge_hours else "fails",
                    why=why, station="charge", number=f"charge:{slow.board.id}")  # fmt: skip
         layout = slow.board.layout
@@ -89,36 +89,36 @@ def _charging(a: Answers) -> Iterator[Wish]:
             layout
         ]
         wanted = brief.play_while_charging
-        state: State = "holds" if layout == "power_path" or not wanted else "fails" if layout == "cut_out" else "close"
+        state: Word = "holds" if layout == "power_path" or not wanted else "fails" if layout == "cut_out" else "close"
         why = {
             "power_path": "Play and charge at once; the pack takes what is left.",
             "cut_out": "Nobody plays while it charges.",
             "on_cell": "It plays, but the charger may never find its end.",
         }[layout]
-        yield Wish(field="play_while_charging", got=words, state=state, why=why, station="charge")
+        yield Requirement(field="play_while_charging", got=words, state=state, why=why, station="charge")
     ports = len({c.supply for c in a.plan.chargers})
     why = "One socket for everything." if ports == 1 else "No socket." if not ports else "With several, one is always forgotten."
-    yield Wish(field="charge_ports", got=str(ports), state="holds" if ports <= brief.charge_ports else "fails", why=why,
+    yield Requirement(field="charge_ports", got=str(ports), state="holds" if ports <= brief.charge_ports else "fails", why=why,
                station="charge")  # fmt: skip
 
 
-def _size(a: Answers) -> Iterator[Wish]:
+def _size(a: Answers) -> Iterator[Requirement]:
     plan, brief, total = a.plan, a.plan.brief, bill(a.plan)
     needs = [s + 2 * WALL_MM for p in plan.packs if (s := _thick(a, p.id)) is not None]
     got, most = plan.case.depth_mm, max(needs, default=0.0)
-    state: State = "holds" if max(got, most) <= brief.thickness_mm + 1e-9 else "fails"
+    state: Word = "holds" if max(got, most) <= brief.thickness_mm + 1e-9 else "fails"
     why = f"The pack with two walls takes {show(most, 'mm')} of it." if needs else "Its cells state no size."
     if state == "fails" and got <= brief.thickness_mm:
         why = f"The case is thin enough, but the pack with two walls takes {show(most, 'mm')}."
-    yield Wish(field="thickness_mm", got=max(got, most), unit="mm", state=state, why=why, station="pack")
+    yield Requirement(field="thickness_mm", got=max(got, most), unit="mm", state=state, why=why, station="pack")
     mass = max(plan.case.mass_g, total.mass_g)
     known = f"{show(total.mass_g, 'g')} of it are parts that state their mass; the whole is as the case says."
     state = "unknown" if brief.mass_g is None else "holds" if mass <= brief.mass_g else "fails"
-    yield Wish(field="mass_g", got=mass, unit="g", state=state, why=known, station="pack", number="mass")
+    yield Requirement(field="mass_g", got=mass, unit="g", state=state, why=known, station="pack", number="mass")
     over = brief.budget is not None and total.cost > brief.budget
     open_ended = f"{len(total.unpriced)} parts state no cost" if total.unpriced else "every part states its cost"
     state = "unknown" if brief.budget is None else "fails" if over else "close" if total.unpriced else "holds"
-    yield Wish(field="budget", got=total.cost, unit="€", state=state, why=f"Sum of the parts; {open_ended}.", station="draw",
+    yield Requirement(field="budget", got=total.cost, unit="€", state=state, why=f"Sum of the parts; {open_ended}.", station="draw",
                number="cost")  # fmt: skip
 
 
@@ -130,24 +130,24 @@ def _thick(a: Answers, pack_id: str) -> float | None:
     return pack.cell.thickness_mm
 
 
-def _hands(a: Answers) -> Iterator[Wish]:
+def _hands(a: Answers) -> Iterator[Requirement]:
     brief, warm = a.plan.brief, a.heat
-    limit = SKIN_C if brief.held else SURFACE_C
+    limit = touch_limit_c(brief)
     if not a.plan.stores:
-        yield Wish(field="room_c", got="no draw", state="unknown", why="Nothing warms the case yet.", station="heat")
+        yield Requirement(field="room_c", got="no draw", state="unknown", why="Nothing warms the case yet.", station="heat")
     else:
         hot = warm.skin_c > limit or warm.cells_c > CELLS_USE_C
         near = warm.skin_c > limit - 3 or warm.cells_c > CELLS_USE_C - 3
         why = f"{show(limit, '°C')} is the most {'that hands hold' if brief.held else 'for a case nobody holds'}; the cells feel "
-        yield Wish(field="room_c", got=warm.skin_c, unit="°C", state="fails" if hot else "close" if near else "holds",
+        yield Requirement(field="room_c", got=warm.skin_c, unit="°C", state="fails" if hot else "close" if near else "holds",
                    why=f"{why}{show(warm.cells_c, '°C')}.", station="heat", number="heat")  # fmt: skip
     cold = brief.cells_c < -20 or brief.cells_c > CELLS_USE_C
     why = "Lithium cells give from −20 to 60 °C; cold ones have more resistance, which is counted."
-    yield Wish(field="cells_c", got=brief.cells_c, unit="°C", state="fails" if cold else "holds", why=why, station="pack")
+    yield Requirement(field="cells_c", got=brief.cells_c, unit="°C", state="fails" if cold else "holds", why=why, station="pack")
     least = min(a.headrooms, key=lambda h: h.spare, default=None)
     if least is None:
-        yield Wish(field="margins", got="no limits", state="unknown", why="No part states a limit.", station="rails")
+        yield Requirement(field="margins", got="no limits", state="unknown", why="No part states a limit.", station="rails")
     else:
         why = f"{least.name}, all at {least.at_state}, {show(least.at_soc, '%')} charge."
-        yield Wish(field="margins", got=least.spare, unit="%", state=judged(least.spare, brief.margins), why=why,
+        yield Requirement(field="margins", got=least.spare, unit="%", state=judged(least.spare, brief.margins), why=why,
                    station="rails", number=f"headroom:{least.element}:{least.kind}")  # fmt: skip

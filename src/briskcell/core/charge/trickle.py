@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from briskcell.core.engine.operating import Operating
+from briskcell.model.plan import Store
 from briskcell.model.stores import Trickle
 
 
@@ -15,6 +17,38 @@ class TrickleFlow:
     current_a: float
     bus_v: float
     ripple_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class TrickleFill:
+    """What a source pushes into its half-full store, and the hours it would take to fill it alone; None where never."""
+
+    source: Trickle
+    store: Store
+    flow: TrickleFlow
+    hours: float | None
+
+
+def trickle_fills(op: Operating) -> tuple[TrickleFill, ...]:
+    """Every crank, generator and panel of a build.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+
+    Returns
+    -------
+    tuple of TrickleFill
+        In the order of the plan.
+    """
+    out = []
+    for source in op.plan.trickles:
+        k = op.network.stores.index(source.charges)
+        flow = trickle_flow(source, float(op.curves[k].ocv_v[op.half]))
+        hours = op.curves[k].energy_wh / flow.power_w if flow.power_w > 0 else None
+        out.append(TrickleFill(source, op.plan.stores[k], flow, hours))
+    return tuple(out)
 
 
 def trickle_flow(source: Trickle, store_v: float) -> TrickleFlow:

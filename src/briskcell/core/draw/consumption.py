@@ -12,7 +12,6 @@ from briskcell.model.figure import Figure
 from briskcell.model.parts import STATES, Load
 
 Array = NDArray[np.float64]
-MIDDLE = 0.5  # state of charge at which draws are quoted
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,8 +73,7 @@ def draw_report(op: Operating) -> DrawReport:
     DrawReport
         Loads in the order of the plan. A part's states count as fully correlated, parts as independent.
     """
-    at = int(np.argmin(np.abs(op.soc - MIDDLE)))
-    loads, watts = op.network.loads, op.load_w[:, at, :]
+    loads, watts = op.network.loads, op.load_w[:, op.half, :]
     figures = [[getattr(load.draw, s) for load in loads] for s in STATES]
     # Axes: low, likely, high; states; loads.
     bounds = np.array([[[getattr(f, end) for f in row] for row in figures] for end in ("low", "likely", "high")])
@@ -85,8 +83,7 @@ def draw_report(op: Operating) -> DrawReport:
     total = float(means.sum())
     grades = np.array([[ORDER.index(f.grade) for f in row] for row in figures], dtype=int).reshape(watts.shape)
     guessed = float(over_profile[grades == ORDER.index("guessed")].sum())
-    lived = op.shares > 0
-    worst = grades[lived].max(axis=0) if lived.any() else np.full(len(loads), len(ORDER) - 1)
+    worst = grades[op.used].max(axis=0) if op.used else np.full(len(loads), len(ORDER) - 1)
     likely = bounds[1].reshape(watts.shape)
     width = np.divide(bounds[2] - bounds[0], 6.0 * likely, out=np.zeros(watts.shape), where=likely > 0)
     spread = np.sqrt(((over_profile * width).sum(axis=0) ** 2).sum())

@@ -1,4 +1,4 @@
-"""How the innermost loops are compiled: on first use, kept on disk, without the interpreter's lock."""
+"""How the innermost loops are compiled: on first use, kept on disk where it can be, without the interpreter's lock."""
 
 from __future__ import annotations
 
@@ -23,4 +23,7 @@ def compiled(loop: Loop) -> Loop:
     callable
         The same function to its callers.
     """
-    return cast(Loop, njit(cache=True, nogil=True, error_model="numpy")(loop))
+    try:
+        return cast(Loop, njit(cache=True, nogil=True, error_model="numpy")(loop))
+    except RuntimeError:  # numba's own: neither beside the source nor in the user's cache can anything be written
+        return cast(Loop, njit(nogil=True, error_model="numpy")(loop))

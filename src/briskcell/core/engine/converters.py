@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from functools import cache
 
@@ -80,17 +81,32 @@ def fit_losses(points: tuple[EfficiencyPoint, ...], output_v: float) -> Losses:
     >>> round(5.0 / (3.7 * float(current)), 6)
     0.9
     """
-    from scipy.optimize import nnls  # loaded only where a plan has points: it costs a tenth of a second
-
     volts = np.array([p.input_v for p in points])
     watts_out = np.array([p.output_a for p in points]) * output_v
     watts_in = watts_out / np.array([p.efficiency for p in points])
     amps = watts_in / volts
     weight = 1.0 / watts_in
     columns = np.stack([volts, amps, amps**2], axis=1) * weight[:, None]
-    coefficients, _ = nnls(columns, (watts_in - watts_out) * weight)
-    quiescent, drop, resistance = (float(c) for c in coefficients)
+    quiescent, drop, resistance = _non_negative_least_squares(columns, (watts_in - watts_out) * weight)
     return Losses(quiescent, drop, resistance)
+
+
+def _non_negative_least_squares(columns: Array, target: Array) -> list[float]:
+    """Coefficients, none below zero, that bring ``columns @ x`` nearest to the target.
+
+    The solution leaves some columns out and solves the rest freely, so of the few ways to leave columns out the best
+    feasible one is it; with three columns there are eight. See docs/decisions/0014.
+    """
+    best, best_error = np.zeros(columns.shape[1]), float(target @ target)
+    for kept in itertools.product((False, True), repeat=columns.shape[1]):
+        if not any(kept):
+            continue
+        free = np.linalg.lstsq(columns[:, kept], target, rcond=None)[0]
+        error = float(((columns[:, kept] @ free - target) ** 2).sum())
+        if (free >= 0.0).all() and error < best_error:
+            best, best_error = np.zeros(columns.shape[1]), error
+            best[list(kept)] = free
+    return [float(c) for c in best]
 
 
 def table_efficiency(table: EfficiencyTable, input_v: ArrayLike, output_a: ArrayLike) -> Array:

@@ -66,6 +66,18 @@ class Network:
             out[n_stores + k] = out[self.source_of_consumer[n_loads + k]]
         return out
 
+    def source_of_converter(self, converter: int) -> int:
+        """Source that a converter draws from: a store, or past the stores another converter."""
+        return int(self.source_of_consumer[len(self.loads) + converter])
+
+    def store_of_converter(self, converter: int) -> int:
+        """Store that a converter hangs on in the end."""
+        return int(self.root_of_source[len(self.stores) + converter])
+
+    def store_of_load(self, load: int) -> int:
+        """Store that a load hangs on in the end."""
+        return int(self.root_of_source[self.source_of_consumer[load]])
+
     @cached_property
     def root_of_unknown(self) -> NDArray[np.intp]:
         """Store behind each unknown of a sweep: the consumers, then the converters' outputs."""

@@ -12,10 +12,12 @@ from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.engine.network import Network, compile_network, state_draws
 from briskcell.core.engine.solver import Flow, Slow, solve
 from briskcell.core.engine.sources import StoreCurves, store_curves
-from briskcell.model.plan import Plan
+from briskcell.model.parts import State
+from briskcell.model.plan import Plan, Profile
 
 Array = NDArray[np.float64]
 GRID = np.linspace(1.0, 0.0, 101)
+SOC_EPSILON = 1e-9  # far below a step of any grid
 
 
 @dataclass(frozen=True)
@@ -43,8 +45,7 @@ class Operating:
     @cached_property
     def shares(self) -> Array:
         """Share of the time in each state, shape (3,)."""
-        profile = self.plan.use
-        return np.array([profile.rest, profile.play, profile.peak])
+        return shares_of(self.plan.use)
 
     @cached_property
     def load_w(self) -> Array:
@@ -56,8 +57,74 @@ class Operating:
     @cached_property
     def board_limit_a(self) -> tuple[Array, ...]:
         """Most current that each converter can put out at what it gets in, each of shape (3, n_soc); inf without a limit. [A]"""
-        n_loads = len(self.network.loads)
-        return tuple(deliverable_a(c, self.flow.input_v(n_loads + k)) for k, c in enumerate(self.network.converters))
+        return tuple(deliverable_a(c, self.flow.converter_input_v(k)) for k, c in enumerate(self.network.converters))
+
+    def index(self, soc: float) -> int:
+        """Column nearest to a state of charge."""
+        return int(np.argmin(np.abs(self.soc - soc)))
+
+    @cached_property
+    def half(self) -> int:
+        """Column at half charge, where boards and draws are quoted."""
+        return self.index(0.5)
+
+    def down_to(self, end_soc: float) -> NDArray[np.bool_]:
+        """Columns from full down to a state of charge, shape (n_soc,)."""
+        return np.asarray(self.soc >= end_soc - SOC_EPSILON)
+
+    @cached_property
+    def used(self) -> list[State]:
+        """States that the profile spends time in; a state of no share never happens."""
+        return used_states(self.plan.use)
+
+
+def shares_of(profile: Profile) -> Array:
+    """Share of the time in each state.
+
+    Parameters
+    ----------
+    profile : Profile
+        How the time is spent.
+
+    Returns
+    -------
+    ndarray, shape (3,)
+        In the order of ``STATES``; they make up the whole.
+    """
+    return np.array([profile.rest, profile.play, profile.peak])
+
+
+def used_states(profile: Profile) -> list[State]:
+    """States that a profile spends time in; a state of no share never happens.
+
+    Parameters
+    ----------
+    profile : Profile
+        How the time is spent.
+
+    Returns
+    -------
+    list of State
+        Rows of solved arrays.
+    """
+    return [s for s in State if shares_of(profile)[s] > 0]
+
+
+def riding_on_play(slow_ohm: Array) -> Slow:
+    """Polarisation of the three states: rest and play have it in their own resistance, a peak meets that of play.
+
+    Parameters
+    ----------
+    slow_ohm : ndarray
+        Slow resistance of the stores. [Ω]
+
+    Returns
+    -------
+    Slow
+        For a batch whose first axis are the three states.
+    """
+    none = np.zeros(slow_ohm.shape)
+    return Slow(np.stack([none, none, slow_ohm]), (State.REST, State.PLAY, State.PLAY))
 
 
 def operate(plan: Plan, soc: Array = GRID, temperature_c: float | None = None) -> Operating:
@@ -87,7 +154,5 @@ def operate(plan: Plan, soc: Array = GRID, temperature_c: float | None = None) -
         np.stack([getattr(c, name) for c in curves], -1) if curves else np.empty(shape)
         for name in ("ocv_v", "fast_ohm", "slow_ohm")
     )
-    none = np.zeros(slow.shape)
-    riding = Slow(np.stack([none, none, slow]), (0, 1, 1))
-    flow = solve(network, ocv, np.stack([fast + slow, fast + slow, fast]), state_draws(network), riding)
+    flow = solve(network, ocv, np.stack([fast + slow, fast + slow, fast]), state_draws(network), riding_on_play(slow))
     return Operating(plan, network, curves, flow)

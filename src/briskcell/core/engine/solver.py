@@ -64,13 +64,36 @@ class Flow:
         """Power out of each element, shape (..., n_elements); 0 where nothing can be carried. [W]"""
         return self.element_v * np.where(self._element_lost, 0.0, self.element_a)
 
+    def store_v(self, store: int = 0) -> Array:
+        """Volts at a store's terminals, shape (...); 0 where its tree collapses. [V]"""
+        drop = np.where(self.lost[..., store], 0.0, self.branch_a[..., store]) * self.branch_ohm[..., store]
+        return np.where(self.lost[..., store], 0.0, self.source_v[..., store] - drop)
+
     def store_a(self, store: int = 0) -> Array:
         """Current out of a store, shape (...). [A]"""
         return self.branch_a[..., store]
 
-    def input_v(self, consumer: int) -> Array:
-        """Voltage at a consumer's terminals; loads come first, then converters. [V]"""
-        return self.consumer_v[..., consumer]
+    @property
+    def loads_v(self) -> Array:
+        """Voltage at the terminals of every load, shape (..., n_loads). [V]"""
+        return self.consumer_v[..., : len(self.network.loads)]
+
+    def load_v(self, load: int) -> Array:
+        """Voltage at a load's terminals. [V]"""
+        return self.consumer_v[..., load]
+
+    def converter_input_v(self, converter: int) -> Array:
+        """Voltage at a converter's input. [V]"""
+        return self.consumer_v[..., len(self.network.loads) + converter]
+
+    def converter_input_w(self, converter: int) -> Array:
+        """Power into a converter; 0 where its tree collapses. [W]"""
+        amps = self.consumer_a[..., len(self.network.loads) + converter]
+        return self.converter_input_v(converter) * np.where(np.isfinite(amps), amps, 0.0)
+
+    def converter_output_w(self, converter: int) -> Array:
+        """Power out of a converter; 0 where its tree collapses. [W]"""
+        return self.element_w[..., self.network.position[self.network.converters[converter].id]]
 
     def output_a(self, converter: int) -> Array:
         """Current out of a converter. [A]"""

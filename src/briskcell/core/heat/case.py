@@ -5,11 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
 from briskcell.core.engine.operating import Operating
-from briskcell.model.parts import Converter
-from briskcell.model.plan import Case
+from briskcell.model.parts import State
+from briskcell.model.plan import Brief, Case
 
 STILL_AIR = 9.0  # W/m²K: free convection with radiation, on a small case; F. P. Incropera et al., Fundamentals of Heat
 VENTS, FAN = 1.35, 2.2  # factors on it, for a few slots and for a small fan; typical
@@ -45,6 +43,22 @@ class Heat:
     parts: tuple[PartHeat, ...]
     vents_save_k: float
     fan_saves_k: float
+
+
+def touch_limit_c(brief: Brief) -> float:
+    """The most that the skin of the case may reach.
+
+    Parameters
+    ----------
+    brief : Brief
+        Says whether hands hold it.
+
+    Returns
+    -------
+    float
+        By IEC 62368-1:2018, table 38: 48 °C where plastic is held, 60 °C where it is only touched. [°C]
+    """
+    return SKIN_C if brief.held else SURFACE_C
 
 
 def case_conductance(case: Case) -> float:
@@ -90,17 +104,17 @@ def heat(op: Operating, at_soc: float = 0.5) -> Heat:
     Heat
         Skin, air, cells, and each board with a stated warmth per watt.
     """
-    plan, point = op.plan, int(np.argmin(np.abs(op.soc - at_soc)))
+    plan, point = op.plan, op.index(at_soc)
     case, room = plan.case, plan.brief.room_c
-    gone = bool(op.flow.collapsed[1, point]) if op.flow.collapsed.size else True
-    drawn = 0.0 if gone else float(sum(c.ocv_v[point] * op.flow.branch_a[1, point, k] for k, c in enumerate(op.curves)))
+    gone = bool(op.flow.collapsed[State.PLAY, point]) if op.flow.collapsed.size else True
+    drawn = 0.0 if gone else float(sum(c.ocv_v[point] * op.flow.branch_a[State.PLAY, point, k] for k, c in enumerate(op.curves)))
     conductance = case_conductance(case)
     rise = drawn / conductance
     # The air inside is warmer than the skin by about half as much again: two films in a row.
     air_c, skin_c = room + 1.5 * rise, room + rise
     own = [] if gone else _parts(op, point, air_c)
     tau_s = case.mass_g / 1e3 * CAPACITY / conductance
-    limit = SKIN_C - room
+    limit = touch_limit_c(plan.brief) - room
     bare = case_conductance(case.model_copy(update={"vents": False, "fan": False}))
     return Heat(
         watts=drawn,
@@ -118,20 +132,15 @@ def heat(op: Operating, at_soc: float = 0.5) -> Heat:
 
 def _parts(op: Operating, point: int, air_c: float) -> list[PartHeat]:
     out = []
-    n_loads = len(op.network.loads)
     for k, board in enumerate(op.network.converters):
         if board.thermal_k_per_w is not None:
-            taken = float(op.flow.consumer_v[1, point, n_loads + k] * op.flow.consumer_a[1, point, n_loads + k])
-            watts = max(taken - _given(op, board, k, point), 0.0)
+            at = State.PLAY, point
+            watts = max(float(op.flow.converter_input_w(k)[at] - op.flow.converter_output_w(k)[at]), 0.0)
             celsius = air_c + board.thermal_k_per_w.likely * watts
             out.append(PartHeat(element=board.id, name=board.name, watts=watts, celsius=celsius, limit_c=board.junction_max_c))
     for k, load in enumerate(op.network.loads):
         if load.theta_k_per_w is not None and load.limit_c is not None:
-            watts = float(op.load_w[1, point, k])
+            watts = float(op.load_w[State.PLAY, point, k])
             celsius = air_c + load.theta_k_per_w.likely * watts
             out.append(PartHeat(element=load.id, name=load.name, watts=watts, celsius=celsius, limit_c=load.limit_c))
     return out
-
-
-def _given(op: Operating, board: Converter, k: int, point: int) -> float:
-    return float(op.flow.element_v[1, point, op.network.position[board.id]] * op.flow.output_a(k)[1, point])

@@ -198,6 +198,22 @@ def fit(cell: Cell, count: int, bay: Bay) -> Fit:
     return Fit(fits=False, asked=count, most=placing.cells, placing=placing, spare_mm=-missing, words=words)
 
 
+def label_energy_wh(cell: Cell) -> float:
+    """About what one cell holds: its capacity times the volts in the middle of its table.
+
+    Parameters
+    ----------
+    cell : Cell
+        The cell class.
+
+    Returns
+    -------
+    float
+        Watt-hours, within a few hundredths.
+    """
+    return cell.capacity_ah.likely * cell.ocv.value[len(cell.ocv.value) // 2]
+
+
 def largest_that_fits(cells: tuple[Cell, ...], bay: Bay) -> tuple[Cell, int] | None:
     """The cell class and number that hold the most energy in a bay.
 
@@ -214,8 +230,5 @@ def largest_that_fits(cells: tuple[Cell, ...], bay: Bay) -> tuple[Cell, int] | N
         Cell and number; None where none fits.
     """
 
-    def energy(cell: Cell, count: int) -> float:
-        return cell.capacity_ah.likely * cell.ocv.value[len(cell.ocv.value) // 2] * count
-
     placed = [(cell, p.cells) for cell in cells if (p := best_placing(cell, bay))]
-    return max(placed, key=lambda pair: energy(*pair), default=None)
+    return max(placed, key=lambda pair: label_energy_wh(pair[0]) * pair[1], default=None)

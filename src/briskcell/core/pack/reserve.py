@@ -1,4 +1,4 @@
-"""What must be left for a clean shutdown, where the warning belongs, and how long the pack lasts on a shelf."""
+"""What must be left for a clean shutdown, where the warning belongs, and how long the pack lasts in storage."""
 
 from __future__ import annotations
 
@@ -9,7 +9,9 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.runtime import Runtime
+from briskcell.model.parts import State
 from briskcell.model.stores import Capacitor, Pack
+from briskcell.model.tree import stays_connected
 
 Array = NDArray[np.float64]
 FACTOR = 1.5
@@ -55,7 +57,7 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
     shutdown = op.plan.shutdown
     needed_wh = FACTOR * shutdown.power_w.likely * shutdown.seconds / 3600.0
     # Energy left above the stop at each state of charge, at the terminals in play.
-    volts = np.where(op.flow.lost[1, :, store], 0.0, op.store_v[1, :, store])
+    volts = np.where(op.flow.lost[State.PLAY, :, store], 0.0, op.store_v[State.PLAY, :, store])
     steps = -np.diff(soc) * 0.5 * (volts[1:] + volts[:-1]) * curves.capacity_ah
     spent = np.concatenate([[0.0], np.cumsum(steps)])
     left = float(np.interp(-found.stop_soc, -soc, spent)) - spent
@@ -80,7 +82,7 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class ShelfLife:
+class StorageLife:
     """Days from full to cut-off with everything off, and the current that flows meanwhile."""
 
     days: float
@@ -89,7 +91,7 @@ class ShelfLife:
     who: tuple[tuple[str, float], ...]
 
 
-def shelf_life(op: Operating, store: int = 0) -> ShelfLife:
+def storage_life(op: Operating, store: int = 0) -> StorageLife:
     """How long a full store lasts while nobody plays.
 
     The boards that stay connected sip their current when off, referred to the store; the cells lose some by themselves.
@@ -103,23 +105,22 @@ def shelf_life(op: Operating, store: int = 0) -> ShelfLife:
 
     Returns
     -------
-    ShelfLife
+    StorageLife
         ``who`` names the sippers with their current at the store, largest first. Days are inf where nothing leaks.
     """
     plan, part, curves = op.plan, op.plan.stores[store], op.curves[store]
     middle_v = float(np.interp(0.5, op.soc[::-1], curves.ocv_v[::-1]))
     sips: list[tuple[str, float]] = []
     for converter in op.plan.converters:
-        if converter.off_current_a is not None and _hangs_on(op, converter.fed_by, part.id):
+        if converter.off_current_a is not None and stays_connected(plan, converter, part):
             sips.append((converter.name, converter.off_current_a.likely))
     for board in plan.chargers:
         if board.charges == part.id and board.off_current_a is not None:
             sips.append((board.name, board.off_current_a.likely))
     for load in plan.loads:
-        if plan.brief.clock_must_keep and "clock" in load.name.lower():
-            volts = float(op.flow.consumer_v[0, len(op.soc) // 2, op.network.loads.index(load)])
-            watts = float(op.load_w[0, len(op.soc) // 2, op.network.loads.index(load)])
-            sips.append((load.name, watts / middle_v if volts else 0.0))
+        if plan.brief.clock_must_keep and load.keeps_time:
+            watts = float(op.load_w[State.REST, op.half, op.network.loads.index(load)])
+            sips.append((load.name, watts / middle_v))
     lost = part.cell.self_discharge_per_month if isinstance(part, Pack) else 0.0
     own_a = curves.capacity_ah * lost / (MONTH_D * 24.0)
     if isinstance(part, Capacitor):
@@ -127,19 +128,9 @@ def shelf_life(op: Operating, store: int = 0) -> ShelfLife:
     total = sum(a for _, a in sips) + own_a
     usable = curves.capacity_ah * (1.0 - _cutoff_soc(op, store))
     days = usable / total / 24.0 if total > 0 else float("inf")
-    return ShelfLife(days=days, leakage_a=total - own_a, self_discharge_a=own_a, who=tuple(sorted(sips, key=lambda s: -s[1])))
+    return StorageLife(days=days, leakage_a=total - own_a, self_discharge_a=own_a, who=tuple(sorted(sips, key=lambda s: -s[1])))
 
 
 def _cutoff_soc(op: Operating, store: int) -> float:
     curves = op.curves[store]
     return float(np.interp(curves.cutoff_v, curves.ocv_v[::-1], op.soc[::-1]))
-
-
-def _hangs_on(op: Operating, at: str, store_id: str) -> bool:
-    """Connected to a store without a switch between that would cut it off."""
-    while at != store_id:
-        part = op.plan.by_id[at]
-        if getattr(part, "kind", "") == "switch" or not hasattr(part, "fed_by"):
-            return False
-        at = part.fed_by
-    return True

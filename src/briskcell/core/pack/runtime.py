@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from briskcell.core.engine.operating import Operating
-from briskcell.model.parts import STATES
 from briskcell.model.stores import Bank
+
+from .stops import collapse_margin, cutoff_margin, first_below, limit_margin, lockout_margin
 
 Array = NDArray[np.float64]
 
@@ -30,8 +31,8 @@ class Runtime:
     """Hours from full to the first stop, the stop, and what it leaves behind.
 
     ``hours`` is None where nothing draws from the pack. ``stops`` is every stop reached before empty, earliest first,
-    as (state of charge, stop). ``own_end_soc`` is where the store itself ends, whatever the boards do. ``recovers_h`` is
-    what a remedy of the first stop alone would add, up to ``next_words``.
+    as (state of charge, stop). ``own_end_soc`` is where the store itself ends, whatever the boards do. ``gain_if_fixed_h`` is
+    what mending the first stop alone would add, up to ``next_words``.
     """
 
     hours: float | None
@@ -46,7 +47,7 @@ class Runtime:
     stops: tuple[tuple[float, Stop], ...]
     elapsed_h: Array
     own_end_soc: float
-    recovers_h: float
+    gain_if_fixed_h: float
     next_words: str
 
 
@@ -65,17 +66,15 @@ def store_stops(op: Operating, store: int) -> Iterator[Stop]:
     Stop
         Margins of shape (n_soc,).
     """
-    curves, part = op.curves[store], op.plan.stores[store]
-    lived = lived_states(op)
+    curves, part, used = op.curves[store], op.plan.stores[store], op.used
     guarded = curves.cutoff_is_protection
-    # A cell's own cut-off is meant for a steady draw; a protection board acts on the peak as well.
-    states = lived if guarded else [s for s in lived if s < 2] or lived
+    lost = op.flow.lost[..., store]
     if curves.cutoff_v > 0:
         yield Stop(
             cause="protection cut-off" if guarded else "cell cut-off",
             element=part.id,
             words=f"the {'protection board cuts off' if guarded else 'cells are empty'} at {curves.cutoff_v:.2f} V",
-            margin=op.store_v[states, :, store].min(axis=0) - curves.cutoff_v,
+            margin=cutoff_margin(op.store_v[..., store], used, curves.cutoff_v, guarded),
         )
     if isinstance(part, Bank):
         least = part.least_load_a.likely
@@ -83,13 +82,13 @@ def store_stops(op: Operating, store: int) -> Iterator[Stop]:
             cause="bank switches off",
             element=part.id,
             words=f"{part.name} switches itself off below {least:.2f} A",
-            margin=np.where(op.flow.lost[lived, :, store], -1.0, op.flow.branch_a[lived, :, store]).min(axis=0) - least,
+            margin=np.where(lost, -1.0, op.flow.branch_a[..., store])[used].min(axis=0) - least,
         )
     yield Stop(
         cause="collapse",
         element=part.id,
         words="the path from the pack cannot carry the draw",
-        margin=np.where(op.flow.lost[lived, :, store].any(axis=0), -1.0, 1.0),
+        margin=collapse_margin(lost, used),
     )
 
 
@@ -108,72 +107,27 @@ def board_stops(op: Operating, store: int) -> Iterator[Stop]:
     Stop
         Margins of shape (n_soc,).
     """
-    lived, n_loads = lived_states(op), len(op.network.loads)
-    lost, roots = op.flow.lost[lived, :, store], op.network.root_of_unknown
+    used, lost = op.used, op.flow.lost[..., store]
     for k, converter in enumerate(op.network.converters):
-        if roots[n_loads + k] != store:
+        if op.network.store_of_converter(k) != store:
             continue
-        input_v = op.flow.input_v(n_loads + k)[lived]
         if converter.lockout_v is not None:
             yield Stop(
                 cause="converter lock-out",
                 element=converter.id,
                 words=f"{converter.name} locks out at {converter.lockout_v:.2f} V in",
-                margin=input_v.min(axis=0) - converter.lockout_v,
+                margin=lockout_margin(op.flow.converter_input_v(k), used, converter.lockout_v),
             )
-        limit = op.board_limit_a[k][lived]
-        if np.isfinite(limit).any():
-            spare = np.where(lost, -1.0, limit - np.where(lost, 0.0, op.flow.output_a(k)[lived]))
+        if np.isfinite(op.board_limit_a[k][used]).any():
+            margin = limit_margin(op.board_limit_a[k], op.flow.output_a(k), lost, used)
             words = f"{converter.name} reaches its current limit"
-            yield Stop(cause="converter current limit", element=converter.id, words=words, margin=spare.min(axis=0))
-    least = op.flow.consumer_v[lived, :, :n_loads].min(axis=0)
+            yield Stop(cause="converter current limit", element=converter.id, words=words, margin=margin)
+    least = op.flow.loads_v[used].min(axis=0)
     for k, load in enumerate(op.network.loads):
         margin = least[:, k] - load.window.low_v
-        if roots[k] == store and margin.min() < 0:
+        if op.network.store_of_load(k) == store and margin.min() < 0:
             words = f"{load.name} falls below its {load.window.low_v:.2f} V"
             yield Stop(cause="load under its window", element=load.id, words=words, margin=margin)
-
-
-def lived_states(op: Operating) -> list[int]:
-    """The states that the profile spends time in; a state of no share never happens.
-
-    Parameters
-    ----------
-    op : Operating
-        The solved build.
-
-    Returns
-    -------
-    list of int
-        Rows of the solved arrays.
-    """
-    return [k for k in range(len(STATES)) if op.shares[k] > 0]
-
-
-def first_below(margin: Array, soc: Array) -> Array:
-    """State of charge at which margins first fall below zero, from full downward; −1 where they never do.
-
-    Parameters
-    ----------
-    margin : ndarray, shape (..., n)
-        Margins over states of charge.
-    soc : ndarray, shape (n,)
-        States of charge, falling.
-
-    Returns
-    -------
-    ndarray, shape (...)
-        Read by straight lines between the two points around the crossing.
-    """
-    below = margin < 0
-    k = below.argmax(axis=-1)
-    before = np.maximum(k - 1, 0)
-    low = np.take_along_axis(margin, k[..., None], -1)[..., 0]
-    high = np.take_along_axis(margin, before[..., None], -1)[..., 0]
-    with np.errstate(divide="ignore", invalid="ignore"):
-        share = np.where(k > 0, high / (high - low), 0.0)
-    at = soc[before] + (soc[k] - soc[before]) * share
-    return np.asarray(np.where(below.any(axis=-1), at, -1.0))
 
 
 def elapsed(soc: Array, current_a: Array, capacity_ah: ArrayLike) -> Array:
@@ -243,7 +197,7 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
         stops=stops,
         elapsed_h=hours,
         own_end_soc=own_end,
-        recovers_h=max(float(np.interp(-after, -soc, hours)) - ran, 0.0),
+        gain_if_fixed_h=max(float(np.interp(-after, -soc, hours)) - ran, 0.0),
         next_words=second.words if second else "the pack is empty",
     )
 

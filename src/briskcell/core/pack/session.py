@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,20 +15,11 @@ from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.sources import cold_factor, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
 from briskcell.model.parts import STATES
+from briskcell.model.phases import Phase
 from briskcell.model.stores import ChargeBoard, Supply
 
 Array = NDArray[np.float64]
 SLOW_S = 60.0  # time constant of the slow polarisation
-Moment = Literal["boot", "rest", "play", "peak", "off"]
-
-
-@dataclass(frozen=True, slots=True)
-class Phase:
-    """A stretch of a session: what the console does, for how many seconds, and whether the charger is plugged in."""
-
-    what: Moment
-    seconds: float
-    plugged: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

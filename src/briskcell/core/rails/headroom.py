@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_rating_a
@@ -17,7 +17,7 @@ from briskcell.model.plan import Margins
 from briskcell.model.stores import Bank, Pack
 
 Array = NDArray[np.float64]
-State = Literal["holds", "close", "fails", "unknown"]
+Word = Literal["holds", "close", "fails", "unknown"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,7 +42,7 @@ class Headroom:
     limit_series: Array
 
 
-def judged(spare: float, margins: Margins) -> State:
+def judged(spare: float, margins: Margins) -> Word:
     """The word for a spare.
 
     Parameters
@@ -62,6 +62,24 @@ def judged(spare: float, margins: Margins) -> State:
     return "close" if spare >= margins.close - 1e-9 else "fails"
 
 
+def spare_of(demand_a: ArrayLike, limit_a: ArrayLike) -> Array:
+    """Spare of a limit: ``1 − demand/limit``.
+
+    Parameters
+    ----------
+    demand_a, limit_a : array_like
+        What is asked and what can be given, broadcast together. [A]
+
+    Returns
+    -------
+    ndarray
+        −1 at the least, and where the limit is nothing; 1 where nothing is asked.
+    """
+    demand, limit = np.asarray(demand_a, dtype=float), np.asarray(limit_a, dtype=float)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray(np.maximum(np.where(limit > 0, 1.0 - demand / limit, -1.0), -1.0))
+
+
 def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
     """Spare of every element with a limit, from full down to where the packs end.
 
@@ -77,7 +95,7 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
     tuple of Headroom
         In the order of the current; elements whose limit the plan does not state are left out.
     """
-    reach = int(np.count_nonzero(op.soc >= end_soc - 1e-9))
+    reach = int(np.count_nonzero(op.down_to(end_soc)))
     rows = list(_limited(op))
     if not rows:
         return ()
@@ -85,8 +103,7 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
     gone = op.flow.collapsed
     demand = np.where(gone, 0.0, np.stack([r[2] for r in rows]))
     limit = np.stack([r[3] for r in rows])
-    with np.errstate(divide="ignore", invalid="ignore"):
-        spare = np.maximum(np.where(gone, 1.0, np.where(limit > 0, 1.0 - demand / limit, -1.0)), -1.0)
+    spare = np.where(gone, 1.0, spare_of(demand, limit))
     worst = spare[:, :, :reach].reshape(len(rows), -1).argmin(axis=1)
     out = []
     for n, (part, kind, _, _, at_v) in enumerate(rows):
@@ -113,7 +130,6 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
 
 def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, str, Array, Array, Array]]:
     flow, net = op.flow, op.network
-    n_loads = len(net.loads)
     for k, pack in enumerate(op.plan.stores):
         amps = flow.branch_a[..., k]
         if isinstance(pack, Bank):
@@ -133,7 +149,7 @@ def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, st
             at = flow.element_v[..., net.position[link.id]]
             yield link, link.kind, amps, np.full(amps.shape, rated), at
     for k, converter in enumerate(net.converters):
-        input_v = flow.input_v(n_loads + k)
+        input_v = flow.converter_input_v(k)
         limit = op.board_limit_a[k]
         if np.isfinite(limit).any():
             yield converter, converter.kind, flow.output_a(k), limit, input_v

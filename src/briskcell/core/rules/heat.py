@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
-from briskcell.core.heat.case import CELLS_USE_C, SKIN_C, SURFACE_C
+from briskcell.core.heat.case import CELLS_USE_C, touch_limit_c
 from briskcell.model.changes import remade
 
 from .registry import Finding, Fix, rule
@@ -15,14 +15,14 @@ from .registry import Finding, Fix, rule
 @rule("case-heat", station="heat", source="IEC 62368-1:2018, table 38: 48 °C where plastic is held; cells 60 °C in use")
 def case_heat(assessed: Answers) -> Iterator[Finding]:
     """In the warmest room neither the hand nor the cells feel more than they should."""
-    found, held = assessed.heat, assessed.plan.brief.held
+    found = assessed.heat
     element = assessed.plan.stores[0].id if assessed.plan.stores else ""
     if not element:
         return
-    limit = SKIN_C if held else SURFACE_C
+    limit = touch_limit_c(assessed.plan.brief)
     soon = f" after {found.minutes_to_limit:.0f} min" if found.minutes_to_limit else ""
     if found.skin_c > limit:
-        cause = f"The closed case reaches {found.skin_c:.0f} °C{soon}; {limit:.0f} °C is the most that hands should hold."
+        cause = f"The closed case reaches {found.skin_c:.0f} °C{soon}; {limit:.0f} °C is the most {'that hands should hold' if assessed.plan.brief.held else 'for a case that is touched'}."
         yield Finding(
             "fails", element, cause, found.skin_c / limit - 1, partial(_cooler, assessed, limit), "A larger case, or less draw."
         )
@@ -37,7 +37,7 @@ def part_heat(assessed: Answers) -> Iterator[Finding]:
     for part in assessed.heat.parts:
         if part.celsius > part.limit_c:
             cause = f"{part.name} reaches {part.celsius:.0f} °C in play; it stands {part.limit_c:.0f} °C."
-            yield Finding("fails", part.element, cause, part.celsius / part.limit_c - 1, partial(_cooler, assessed, SKIN_C),
+            yield Finding("fails", part.element, cause, part.celsius / part.limit_c - 1, partial(_cooler, assessed, touch_limit_c(assessed.plan.brief)),
                           "A board with less loss, or copper to carry the heat away.")  # fmt: skip
 
 

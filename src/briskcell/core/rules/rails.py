@@ -8,13 +8,14 @@ from functools import partial
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.engine.converters import deliverable_a, typical_efficiency
+from briskcell.core.engine.converters import typical_efficiency
 from briskcell.core.engine.operating import operate
 from briskcell.core.rails.fewest import straight_on
 from briskcell.core.rails.headroom import Headroom, headrooms, judged
 from briskcell.model.changes import altered, replaced
-from briskcell.model.parts import Converter, Fed, Link, Load
+from briskcell.model.parts import Converter, Fed, Link, Load, State
 from briskcell.model.plan import Plan
+from briskcell.model.tree import boards_above
 from briskcell.model.units import show
 
 from .registry import Finding, Fix, rule
@@ -58,13 +59,13 @@ def _stronger(assessed: Answers, weak: Headroom) -> Fix | None:
     if isinstance(part, Converter):
         candidates = [
             altered(c, id=part.id, fed_by=part.fed_by, output_v=part.output_v, part_class=c.part_class)
-            for c in assessed.shelf.converters
+            for c in assessed.stock.converters
             if c.kind == part.kind and abs(c.output_v.likely - part.output_v.likely) < 0.4
         ]
     elif isinstance(part, Link):
         candidates = [
             altered(c, id=part.id, fed_by=part.fed_by)
-            for c in assessed.shelf.links
+            for c in assessed.stock.links
             if c.kind == part.kind and c.rating_a and part.rating_a and c.rating_a.likely > part.rating_a.likely
         ]
         candidates.sort(key=lambda c: c.rating_a.likely if isinstance(c, Link) and c.rating_a else 0.0)
@@ -86,10 +87,10 @@ def _stronger(assessed: Answers, weak: Headroom) -> Fix | None:
 def load_window(assessed: Answers) -> Iterator[Finding]:
     """Every part gets volts within its window, from a full pack to the end, at rest, in play and at the peak."""
     op = assessed.op
-    reach = op.soc >= assessed.end_soc - 1e-9
+    reach = op.down_to(assessed.end_soc)
     if not op.network.loads or op.flow.collapsed[:, reach].any():
         return  # the headroom rule speaks of a build that cannot be carried
-    all_volts = op.flow.consumer_v[:, reach, : len(op.network.loads)]
+    all_volts = op.flow.loads_v[:, reach]
     lows, highs = all_volts.min(axis=(0, 1)), all_volts.max(axis=(0, 1))
     for k, load in enumerate(op.network.loads):
         low, high, window = float(lows[k]), float(highs[k]), load.window
@@ -110,10 +111,10 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
 def input_window(assessed: Answers) -> Iterator[Finding]:
     """No board gets more volts at its input than it stands, not even from a full store without load."""
     op = assessed.op
-    for board in op.network.converters:
+    for k, board in enumerate(op.network.converters):
         if board.input_max_v is None:
             continue
-        source = int(op.network.source_of_consumer[len(op.network.loads) + op.network.converters.index(board)])
+        source = op.network.source_of_converter(k)
         stores = len(op.network.stores)
         most = float(op.curves[source].ocv_v[0]) if source < stores else op.network.converters[source - stores].output_v.high
         if most > board.input_max_v + 1e-9:
@@ -125,7 +126,7 @@ def input_window(assessed: Answers) -> Iterator[Finding]:
 def _other_board(assessed: Answers, board: Converter, most_v: float) -> Fix | None:
     """A class with the same output that stands the input: a buck where the input is above the output."""
     kind = "buck" if most_v > board.output_v.likely + 0.3 else board.kind
-    for candidate in assessed.shelf.converters:
+    for candidate in assessed.stock.converters:
         stands = candidate.input_max_v is None or candidate.input_max_v >= most_v
         if candidate.kind == kind and stands and abs(candidate.output_v.likely - board.output_v.likely) < 0.3:
             plan = replaced(assessed.plan, altered(candidate, id=board.id, fed_by=board.fed_by))
@@ -137,15 +138,11 @@ def _other_board(assessed: Answers, board: Converter, most_v: float) -> Fix | No
 def double_conversion(assessed: Answers) -> Iterator[Finding]:
     """No more than a little power goes through two switching boards in a row."""
     op, plan = assessed.op, assessed.plan
-    middle = len(op.soc) // 2
     for k, board in enumerate(op.network.converters):
-        above = [plan.by_id[i] for i in _above(plan, board)]
-        first = next((a for a in above if isinstance(a, Converter) and a.kind != "linear"), None)
-        if first is None or board.kind == "linear" or op.flow.collapsed[1, middle]:
+        first = next((a for a in reversed(boards_above(plan, board)) if a.kind != "linear"), None)
+        if first is None or board.kind == "linear" or op.flow.collapsed[State.PLAY, op.half]:
             continue
-        taken = float(
-            op.flow.consumer_v[1, middle, len(op.network.loads) + k] * op.flow.consumer_a[1, middle, len(op.network.loads) + k]
-        )
+        taken = float(op.flow.converter_input_w(k)[State.PLAY, op.half])
         lost = taken * (1.0 / typical_efficiency(first) - 1.0)
         if lost > 0.15:
             cause = f"{board.name} takes {show(taken, 'W')} through {first.name}, which costs {show(lost, 'W')} on the way."
@@ -156,7 +153,7 @@ def double_conversion(assessed: Answers) -> Iterator[Finding]:
 def _straight(assessed: Answers, board: Converter, first: Converter, lost: float) -> Fix | None:
     """The second board beside the first, where its input accepts the store's volts and it still steps the right way."""
     op = assessed.op
-    volts = op.flow.input_v(len(op.network.loads) + op.network.converters.index(first))[:, op.soc >= assessed.end_soc]
+    volts = op.flow.converter_input_v(op.network.converters.index(first))[:, op.down_to(assessed.end_soc)]
     low, high = float(volts.min()), float(volts.max())
     if high > (board.input_max_v or high) or low < (board.lockout_v or 0.0):
         return None
@@ -177,7 +174,7 @@ def lockout_chatter(assessed: Answers) -> Iterator[Finding]:
     curves = assessed.op.curves[assessed.pack_index]
     rest_v = float(np.interp(-found.stop_soc, -curves.soc, curves.ocv_v))
     restart_v = board.restart_v if board.restart_v is not None else (board.lockout_v or 0.0) + 0.15
-    source = assessed.op.network.source_of_consumer[len(assessed.op.network.loads) + assessed.op.network.converters.index(board)]
+    source = assessed.op.network.source_of_converter(assessed.op.network.converters.index(board))
     if source == assessed.pack_index and rest_v > restart_v:
         cause = f"{board.name} locks out at {board.lockout_v or 0:.2f} V, the pack recovers to {rest_v:.2f} V and it starts again: it will chatter."
         wider = round(rest_v + 0.05, 2)
@@ -205,11 +202,12 @@ def inrush(assessed: Answers) -> Iterator[Finding]:
     """What a part pulls in its first moment does not trip what feeds it."""
     op, plan = assessed.op, assessed.plan
     for load in plan.loads:
-        board = next((plan.by_id[i] for i in _chain(plan, load) if isinstance(plan.by_id[i], Converter)), None)
-        if load.inrush is None or not isinstance(board, Converter):
+        board = next(reversed(boards_above(plan, load)), None)
+        if load.inrush is None or board is None:
             continue
-        limit = float(deliverable_a(board, op.flow.input_v(len(op.network.loads) + op.network.converters.index(board))[1]).min())
-        rest = float(np.where(op.flow.collapsed[0], 0.0, op.flow.output_a(op.network.converters.index(board))[0]).max())
+        k = op.network.converters.index(board)
+        limit = float(op.board_limit_a[k][State.PLAY].min())
+        rest = float(np.where(op.flow.collapsed, 0.0, op.flow.output_a(k))[State.REST].max())
         asked = load.inrush.peak_a.likely + rest
         if asked > limit:
             cause = f"{load.name} pulls {show(load.inrush.peak_a.likely, 'A')} as it starts; with the rest {board.name} gives {show(limit, 'A')}."
@@ -222,7 +220,7 @@ def inrush(assessed: Answers) -> Iterator[Finding]:
 def battery_measure(assessed: Answers) -> Iterator[Finding]:
     """A board that measures its battery is fed where it measures, not behind it."""
     for load in assessed.plan.loads:
-        if load.measures_battery and any(isinstance(assessed.plan.by_id[i], Converter) for i in _above(assessed.plan, load)):
+        if load.measures_battery and boards_above(assessed.plan, load):
             yield Finding("fails", load.id, f"{load.name} measures its battery and may refuse to run when a regulator feeds it.", 0.5,
                           partial(_to_store, assessed, load), "Feed it at its battery terminals.")  # fmt: skip
 
@@ -238,23 +236,13 @@ def _to_store(assessed: Answers, load: Load) -> Fix | None:
     return None
 
 
-def _chain(plan: Plan, part: Fed) -> list[str]:
-    """Feeders from a part up to its store, nearest first."""
-    out: list[str] = []
-    at: object = part
-    while isinstance(at, Fed):
-        out.append(at.fed_by)
-        at = plan.by_id[at.fed_by]
-    return out
-
-
 def _more_volts(assessed: Answers, load: Load) -> Fix | None:
     """A thicker wire if that is enough, else a higher output of the board that feeds it."""
     plan, column = assessed.plan, assessed.op.network.loads.index(load)
 
     def least_v(changed: Plan) -> float:
         op = operate(changed)
-        return float(op.flow.input_v(column)[:, op.soc >= assessed.end_soc - 1e-9].min())
+        return float(op.flow.load_v(column)[:, op.down_to(assessed.end_soc)].min())
 
     at: Fed = load
     while isinstance(feeder := plan.by_id[at.fed_by], (Link, Fed)) and not isinstance(feeder, Converter):
@@ -273,14 +261,10 @@ def _more_volts(assessed: Answers, load: Load) -> Fix | None:
 def _higher_output(assessed: Answers, load: Load, board: Converter, least_v: float) -> Fix | None:
     plan = assessed.plan
     target = board.output_v.likely + (load.window.low_v - least_v) * 1.25
-    others = [p for p in plan.loads if p is not load and board.id in _above(plan, p)]
+    others = [p for p in plan.loads if p is not load and board in boards_above(plan, p)]
     ceiling = min((p.window.high_v for p in (*others, load)), default=target)
     volts = round(min(target, ceiling), 2)
     if volts <= board.output_v.likely + 0.005 or volts - board.output_v.likely > 1.0:
         return None
     changed = replaced(plan, altered(board, output_v=board.output_v.at(volts, source="trimmed by a fix")))
     return Fix(f"{board.name} set to {volts:.2f} V", f"lifts {load.name} above {load.window.low_v:.2f} V.", changed)
-
-
-def _above(plan: Plan, part: Fed) -> set[str]:
-    return set(_chain(plan, part))

@@ -8,6 +8,7 @@ from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.parts import State
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
@@ -89,7 +90,7 @@ def bank_output(assessed: Answers) -> Iterator[Finding]:
     """A power bank neither switches off at rest nor cuts its output while it charges."""
     op, plan = assessed.op, assessed.plan
     for bank in plan.banks:
-        amps = op.flow.branch_a[0, :, op.network.branch[bank.id]]
+        amps = op.flow.branch_a[State.REST, :, op.network.branch[bank.id]]
         least = float(amps.min())
         if least < bank.least_load_a.likely:
             cause = f"At rest {bank.name} gives {show(least, 'A')} and switches off below {show(bank.least_load_a.likely, 'A')} after {bank.off_after_s:.0f} s."
@@ -151,7 +152,7 @@ def _warn(assessed: Answers, volts: float) -> Fix:
 @rule("shelf-life", station="pack", source="Currents of boards when off, and self-discharge")
 def shelf(assessed: Answers) -> Iterator[Finding]:
     """A full pack is not empty after the weeks on the shelf that the brief allows."""
-    for store, life in zip(assessed.plan.stores, assessed.shelves, strict=True):
+    for store, life in zip(assessed.plan.stores, assessed.storage, strict=True):
         if life.days < assessed.plan.brief.shelf_days:
             who = f", most by {life.who[0][0]}" if life.who else ""
             cause = f"{store.name} is empty after {life.days:.0f} days on the shelf: {show(life.leakage_a, 'A')} leak{who}."

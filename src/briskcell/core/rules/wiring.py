@@ -10,7 +10,7 @@ from briskcell.core.answers import Answers
 from briskcell.core.wiring.fuses import FUSE_SHARE, FuseCheck
 from briskcell.core.wiring.harness import LinkCheck, find_gauge, slack_length_m
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.parts import Fed, Link
+from briskcell.model.parts import Fed, Link, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
@@ -39,13 +39,13 @@ def _guarded(plan: Plan, part: Fed) -> bool:
 
 def _fuses(assessed: Answers) -> list[tuple[Link, float]]:
     """Fuses within reach and their ratings, smallest first."""
-    rated = [(k, k.rating_a.likely) for k in assessed.shelf.links if k.kind == "fuse" and k.rating_a]
+    rated = [(k, k.rating_a.likely) for k in assessed.stock.links if k.kind == "fuse" and k.rating_a]
     return sorted(rated, key=lambda pair: pair[1])
 
 
 def _with_fuse(assessed: Answers, pack: Pack, child: Fed) -> Fix | None:
     column = assessed.op.network.branch.get(child.id, assessed.op.network.branch[pack.id])
-    peak = assessed.op.flow.branch_a[2, :, column]
+    peak = assessed.op.flow.branch_a[State.PEAK, :, column]
     most = float(peak[peak < math.inf].max(initial=0.0))
     for fuse, rating_a in _fuses(assessed):
         if rating_a * FUSE_SHARE >= most:

@@ -18,6 +18,7 @@ from briskcell.model.stores import Cell, Pack
 # Finer where the voltage falls fast: towards empty.
 COARSE_SOC = np.array([1.0, 0.9, 0.75, 0.6, 0.45, 0.3, 0.2, 0.13, 0.08, 0.04, 0.015, 0.0])
 MOST_PARALLEL = 12
+SAME_FLOAT_V = 0.06  # charge boards end within 1 %, 0.05 V of a cell; chemistries lie 0.15 V apart and more
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,7 +61,7 @@ def candidates(plan: Plan, pack: Pack, cells: Iterable[Cell], bay: Bay) -> tuple
     found = []
     for cell in cells:
         placing = best_placing(cell, bay)
-        if placing is None or cell.rechargeable != pack.cell.rechargeable or abs(cell.full_v - pack.cell.full_v) > 0.06:
+        if placing is None or not same_charge(cell, pack.cell):
             continue
         for parallel in range(1, min(placing.cells // pack.series, MOST_PARALLEL) + 1):
             new = altered(pack, cell=cell, parallel=parallel, strings=())
@@ -71,6 +72,22 @@ def candidates(plan: Plan, pack: Pack, cells: Iterable[Cell], bay: Bay) -> tuple
         best = max(best, c.runtime_h or 0.0)
         out.append(replace(c, frontier=ahead))
     return tuple(sorted(out, key=lambda c: (-(c.runtime_h or 0.0), -c.energy_wh)))
+
+
+def same_charge(cell: Cell, other: Cell) -> bool:
+    """Whether one charge board suits both cells.
+
+    Parameters
+    ----------
+    cell, other : Cell
+        Cell classes.
+
+    Returns
+    -------
+    bool
+        True where both are charged, or neither is, and to the same volts.
+    """
+    return cell.rechargeable == other.rechargeable and abs(cell.full_v - other.full_v) <= SAME_FLOAT_V
 
 
 def _judged(plan: Plan, pack: Pack, thickness_mm: float) -> Candidate:

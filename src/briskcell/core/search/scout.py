@@ -12,16 +12,19 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.engine.network import compile_network, state_draws
-from briskcell.core.engine.operating import operate
-from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_ohm
-from briskcell.core.engine.solver import Slow, solve
+from briskcell.core.engine.operating import operate, riding_on_play, shares_of, used_states
+from briskcell.core.engine.resistance import awg_section_mm2, link_rating_a, wire_resistance_ohm
+from briskcell.core.engine.solver import solve
 from briskcell.core.engine.sources import pack_curves
-from briskcell.core.pack.runtime import elapsed, first_below
-from briskcell.core.search.candidates import COARSE_SOC
+from briskcell.core.pack.runtime import elapsed
+from briskcell.core.pack.stops import collapse_margin, cutoff_margin, first_below, limit_margin, lockout_margin
+from briskcell.core.rails.headroom import spare_of
 from briskcell.model.changes import altered, remade
 from briskcell.model.parts import STATES, Converter, Link, Load, PowerStates, Window
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, Pack
+
+from .candidates import COARSE_SOC
 
 Array = NDArray[np.float64]
 CHUNK = 2048  # candidates judged at once: a few tens of megabytes
@@ -108,14 +111,16 @@ class _CellTables:
     """Curves of every cell class in the pack's series count, one string each: arrays of shape (n_cells, n_soc)."""
 
     def __init__(self, pack: Pack, cells: Sequence[Cell]) -> None:
-        bare = [altered(pack, cell=c, parallel=1, strings=(), link_resistance_ohm=0.0, protection=None) for c in cells]
-        curves = [pack_curves(p, COARSE_SOC) for p in bare]
-        self.ocv, self.fast, self.slow = (np.stack([getattr(c, k) for c in curves]) for k in ("ocv_v", "fast_ohm", "slow_ohm"))
-        self.capacity_ah = np.array([c.capacity_ah for c in curves])
-        self.energy_wh = np.array([c.energy_wh for c in curves])
-        guard_v = pack.protection.cutoff_cell_v if pack.protection else 0.0
-        self.cutoff_v = np.array([pack.series * max(c.empty_v, guard_v) for c in cells])
+        packs = [altered(pack, cell=c, parallel=1, strings=()) for c in cells]
+        bare = [pack_curves(altered(p, link_resistance_ohm=0.0, protection=None), COARSE_SOC) for p in packs]
+        self.ocv, self.fast, self.slow = (np.stack([getattr(c, k) for c in bare]) for k in ("ocv_v", "fast_ohm", "slow_ohm"))
+        self.capacity_ah = np.array([c.capacity_ah for c in bare])
+        self.energy_wh = np.array([c.energy_wh for c in bare])
+        guarded = [pack_curves(p, COARSE_SOC) for p in packs]
+        self.cutoff_v = np.array([c.cutoff_v for c in guarded])
+        self.guarded = np.array([c.cutoff_is_protection for c in guarded])
         self.most_a = np.array([c.max_discharge_a.likely for c in cells])
+        self.trip_a = pack.protection.trip_a.likely if pack.protection else np.inf
         self.extra_ohm = pack.link_resistance_ohm.likely + (pack.protection.resistance_ohm.likely if pack.protection else 0.0)
 
 
@@ -153,30 +158,21 @@ def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int]
     link_ohm[..., [k.id for k in plan.links].index(wire.id)] = ohm_of[part[:, 2]][:, None]
     d = state_draws(network)
     draws = type(d)(power_w=d.power_w[:, None], current_a=d.current_a[:, None], conductance_s=d.conductance_s[:, None])
-    none = np.zeros(slow.shape)
-    store_ohm = np.stack([fast + slow, fast + slow, fast])
-    flow = solve(network, ocv, store_ohm, draws, Slow(np.stack([none, none, slow]), (0, 1, 1)), link_ohm)
-    shares = np.array([plan.use.rest, plan.use.play, plan.use.peak])
-    lived = [k for k in range(3) if shares[k] > 0]
-    amps, lost = flow.branch_a[..., 0], flow.collapsed
-    volts = np.where(lost, 0.0, ocv[..., 0] - np.where(lost, 0.0, amps) * store_ohm[..., 0])
-    volts[2] -= np.where(lost[1], 0.0, amps[1]) * slow[..., 0]
-    steady = [s for s in lived if s < 2] or lived
-    own = volts[steady].min(axis=0) - tables.cutoff_v[cell][:, None]
-    input_v = flow.input_v(1)
-    limit = deliverable_a(board, input_v)
-    out_a = np.where(lost, np.inf, flow.output_a(0))
-    stops = [own, np.where(lost[lived].any(axis=0), -1.0, 1.0), (limit - out_a)[lived].min(axis=0)]
+    flow = solve(network, ocv, np.stack([fast + slow, fast + slow, fast]), draws, riding_on_play(slow), link_ohm)
+    used, lost, amps = used_states(plan.use), flow.lost[..., 0], flow.store_a()
+    own = cutoff_margin(flow.store_v(), used, tables.cutoff_v[cell][:, None], tables.guarded[cell][:, None])
+    limit, out_a = deliverable_a(board, flow.converter_input_v(0)), flow.output_a(0)
+    stops = [own, collapse_margin(lost, used), limit_margin(limit, out_a, lost, used)]
     if board.lockout_v is not None:
-        stops.append(input_v[lived].min(axis=0) - board.lockout_v)
+        stops.append(lockout_margin(flow.converter_input_v(0), used, board.lockout_v))
     end = np.maximum(first_below(np.stack(stops), COARSE_SOC).max(axis=0), 0.0)
-    mean = np.tensordot(shares[lived], amps[lived], axes=1)
-    hours = elapsed(COARSE_SOC, mean, tables.capacity_ah[cell] * count)
+    shares = shares_of(plan.use)
+    hours = elapsed(COARSE_SOC, np.tensordot(shares[used], amps[used], axes=1), tables.capacity_ah[cell] * count)
     reach = np.maximum(first_below(own, COARSE_SOC), 0.0)[:, None] <= COARSE_SOC
-    with np.errstate(divide="ignore", invalid="ignore"):
-        board_spare = np.where(limit > 0, 1.0 - out_a / limit, -1.0).min(axis=0)
-    cell_spare = 1.0 - amps.max(axis=0) / (tables.most_a[cell] * count)[:, None]
-    spare = np.where(reach, np.maximum(np.minimum(board_spare, cell_spare), -1.0), 1.0).min(axis=-1)
+    # Links behind the wire carry what the store gives, so the smallest rating stands for all of them.
+    rating = min([tables.trip_a, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])
+    most = np.minimum(tables.most_a[cell] * count, rating)[:, None]
+    spare = np.where(reach, np.minimum(spare_of(out_a, limit), spare_of(amps, most)).min(axis=0), 1.0).min(axis=-1)
     return np.stack([_at(end, hours), tables.energy_wh[cell] * count, spare])
 
 

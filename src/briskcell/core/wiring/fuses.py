@@ -11,7 +11,7 @@ from briskcell.core.data.tables import table
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_section_mm2
 from briskcell.core.wiring.conductors import melting_time_s
-from briskcell.model.parts import Link
+from briskcell.model.parts import Link, State
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
@@ -121,7 +121,7 @@ def check_fuses(op: Operating, air_c: float) -> tuple[FuseCheck, ...]:
         if fuse.kind != "fuse" or fuse.rating_a is None or fuse.id not in op.network.branch:
             continue
         column = op.network.branch[fuse.id]
-        flow = op.flow.branch_a[2, :, column]
+        flow = op.flow.branch_a[State.PEAK, :, column]
         behind = [k for k in _behind(op, fuse.id) if k.kind in ("wire", "trace") and k.resistance_ohm is None]
         thinnest = min(behind, key=link_section_mm2, default=None)
         fault = _short_circuit_a(op, fuse)

@@ -10,7 +10,7 @@ from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import awg_section_mm2, link_resistance_ohm, link_section_mm2, wire_resistance_ohm
 from briskcell.core.wiring.conductors import melting_time_s, trace_rise_k, wire_rise_k
 from briskcell.core.wiring.fuses import opening_time_s, opens_in_time
-from briskcell.model.parts import Link
+from briskcell.model.parts import Link, State
 
 GAUGES = tuple(float(g) for g in range(34, 9, -2))
 LEAST_RISE_K = 5.0  # a wire that warms by less is not what makes a hot case hot
@@ -46,7 +46,7 @@ def check_links(op: Operating, air_c: float) -> tuple[LinkCheck, ...]:
     out = []
     # A wire warms with what flows for minutes: play, not the peak.
     amps_all, warm_all = (np.where(np.isfinite(a), a, 0.0).max(axis=axes) if a.size else np.zeros(0) for a, axes in
-                          ((op.flow.branch_a, (0, 1)), (op.flow.branch_a[1], 0)))  # fmt: skip
+                          ((op.flow.branch_a, (0, 1)), (op.flow.branch_a[State.PLAY], 0)))  # fmt: skip
     for link in op.plan.links:
         if link.id not in op.network.branch:
             continue

@@ -32,7 +32,8 @@ def working(assessed: Assessment, key: str) -> Working | None:
     made = known.make(assessed, rest) if known else None
     if known is None or made is None:
         return None
-    return replace(made, movers=movers(assessed, lambda a: known.value(a, rest), relative=known.unit != "%"))
+    points = known.unit == "%"
+    return replace(made, movers=movers(assessed, lambda a: known.value(a, rest), relative=not points), in_points=points)
 
 
 def value(assessed: Assessment, key: str) -> tuple[float | None, str]:

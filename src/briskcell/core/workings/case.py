@@ -41,12 +41,12 @@ def reserve(assessed: Assessment, _rest: str) -> Working | None:
     )
 
 
-@number("shelf", "d", lambda a, of: next((a.shelves[k].days for k, s in enumerate(a.plan.stores) if s.id == of), None))
+@number("shelf", "d", lambda a, of: next((a.storage[k].days for k, s in enumerate(a.plan.stores) if s.id == of), None))
 def shelf(assessed: Assessment, store_id: str) -> Working | None:
     index = next((k for k, s in enumerate(assessed.plan.stores) if s.id == store_id), None)
     if index is None:
         return None
-    life = assessed.shelves[index]
+    life = assessed.storage[index]
     who = tuple(computed("I", name, amps, "A", "its current when off") for name, amps in life.who)
     return Working(
         title=f"Shelf life of {assessed.plan.stores[index].name}",

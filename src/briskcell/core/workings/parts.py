@@ -5,9 +5,10 @@ from __future__ import annotations
 from briskcell.core.assess import Assessment
 from briskcell.core.draw.bill import bill, part_figures
 from briskcell.core.draw.consumption import LoadDraw
-from briskcell.core.rails.board_figures import BoardFigures, board_figures, boards_above
+from briskcell.core.rails.board_figures import BoardFigures, board_figures
 from briskcell.model.parts import STATES, Load
 from briskcell.model.stores import Pack
+from briskcell.model.tree import boards_above
 from briskcell.model.units import show
 
 from .registry import Input, Working, computed, figure, number, wish
@@ -79,14 +80,14 @@ def efficiency(assessed: Assessment, board_id: str) -> Working | None:
 number("lost", "W", lambda a, of: b.lost_w if (b := _board(a, of)) else None)(efficiency)
 
 
-@number("warmth", "K", lambda a, of: b.warmth_k if (b := _board(a, of)) else None)
+@number("warmth", "K", lambda a, of: b.rise_k if (b := _board(a, of)) else None)
 def warmth(assessed: Assessment, board_id: str) -> Working | None:
     found = _board(assessed, board_id)
-    if found is None or found.warmth_k is None or found.board.thermal_k_per_w is None:
+    if found is None or found.rise_k is None or found.board.thermal_k_per_w is None:
         return None
     return Working(
         title=f"Warmth of {found.board.name}",
-        shown=f"{found.warmth_k:.0f} K over the air in the case",
+        shown=f"{found.rise_k:.0f} K over the air in the case",
         words="Its loss in play at half charge, times how much it warms per watt.",
         formula="ΔT = θ · P_lost",
         inputs=(
@@ -103,7 +104,7 @@ def path_efficiency(assessed: Assessment, load_id: str) -> float | None:
     if not isinstance(load, Load):
         return None
     share = 1.0
-    for board in boards_above(assessed.op, load):
+    for board in boards_above(assessed.plan, load):
         if (each := boards[board.id].efficiency) is None:
             return None
         share *= each
@@ -116,7 +117,7 @@ def path(assessed: Assessment, load_id: str) -> Working | None:
     if not isinstance(load, Load) or found is None:
         return None
     boards = board_figures(assessed.op)
-    above = boards_above(assessed.op, load)
+    above = boards_above(assessed.plan, load)
     return Working(
         title=f"From the pack to {load.name}",
         shown=f"{show(found, '%')} arrives",
@@ -141,7 +142,7 @@ def stranded(assessed: Assessment, _rest: str) -> Working | None:
             computed("soc", "Charge at the stop", found.stop_soc, "%", found.stop_cause),
             computed("soc end", "Charge at the pack's own end", found.own_end_soc, "%", "its cut-off"),
             computed("E", "Energy, full to empty", found.energy_wh, "Wh", "integral of open-circuit voltage over charge"),
-            computed("t", "What mending this stop alone would add", found.recovers_h, "h", f"then {found.next_words}"),
+            computed("t", "What mending this stop alone would add", found.gain_if_fixed_h, "h", f"then {found.next_words}"),
         ),
         source="G. L. Plett, Battery Management Systems, vol. I, 2015, ch. 2",
     )

@@ -36,7 +36,7 @@ class Mover:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Working:
-    """How one number came about."""
+    """How one number came about. ``in_points`` says that its movers change it by points of a hundred, not by a share of it."""
 
     title: str
     shown: str
@@ -45,6 +45,7 @@ class Working:
     inputs: tuple[Input, ...]
     source: str
     movers: tuple[Mover, ...] = ()
+    in_points: bool = False
 
 
 def figure(symbol: str, name: str, figure: Figure, unit: str) -> Input:

@@ -7,7 +7,7 @@ import { startLater } from "./later.js";
 import { startMap } from "./map.js";
 import { startPlots } from "./plots.js";
 import { startRequests } from "./requests.js";
-import { startRoom } from "./room.js";
+import { startWidth } from "./width.js";
 import { startRows } from "./rows.js";
 
 startRequests();
@@ -19,4 +19,4 @@ startLater();
 startDrags();
 startRows();
 startFind();
-startRoom();
+startWidth();

@@ -18,8 +18,7 @@ function show(el) {
   drawn.get(el)?.destroy();
   el.querySelectorAll(".plot-note").forEach((n) => n.remove());
   const data = JSON.parse(el.dataset.plot);
-  const css = getComputedStyle(document.documentElement);
-  const colour = (name) => css.getPropertyValue(`--${name}`).trim();
+  const colour = (name) => resolved(el, name);
   const roles = {
     limit: { stroke: colour("kelp"), width: 2.4 },
     demand: { stroke: colour("rust"), width: 2.2, dash: [10, 4] },
@@ -53,6 +52,14 @@ function show(el) {
     hooks: { drawClear: [(u) => shade(u, data.shade, colour)], draw: [(u) => marks(u, data.marks, colour)] },
   }, [order.map((k) => x[k]), ...data.series.map((s) => order.map((k) => s.values[k]))], el);
   drawn.set(el, plot);
+}
+
+// A token of the theme as the colour it stands for here: the canvas does not know of light and dark.
+function resolved(el, name) {
+  el.style.color = `var(--${name})`;
+  const colour = getComputedStyle(el).color;
+  el.style.color = "";
+  return colour;
 }
 
 // Amperes start at nothing; volts at what they span, with the marks in sight.

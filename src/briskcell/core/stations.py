@@ -1,0 +1,103 @@
+"""The stations, registered once: each with its key, title, number, and what is its own on the map.
+
+Pages, spine, keys, help, map and tests walk this registry. A station's pages lie under its name in ``web/stations/`` and
+its templates in ``templates/``; its rules name it. See CONTRIBUTING.md for how to add one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from briskcell.core.assess import Assessment
+from briskcell.core.rails.headroom import Word
+from briskcell.model.parts import Converter, Load, Part, Rail
+from briskcell.model.stores import Bank, Capacitor, Pack
+
+# The whole working order: keys are those of a place in it, so none moves when a station gets its page.
+WORKING_ORDER = ("brief", "draw", "rails", "pack", "charge", "wiring", "heat", "bench", "log", "sheet")
+
+
+@dataclass(frozen=True, slots=True)
+class Headline:
+    """A station's one number: a figure in its unit with a word after it, or words where there is none.
+
+    ``key`` names the number whose working stands behind it, empty where it is a wish of the brief.
+    """
+
+    value: float | None
+    unit: str
+    after: str = ""
+    key: str = ""
+    none: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Station:
+    """One station. ``known`` says whether enough is known for *holds*; ``own`` are the kinds of parts that are its matter."""
+
+    name: str
+    title: str
+    headline: Callable[[Assessment], Headline]
+    known: Callable[[Assessment], bool]
+    own: tuple[type[Part], ...] = ()
+
+    @property
+    def key(self) -> str:
+        """The digit that goes there."""
+        return str((WORKING_ORDER.index(self.name) + 1) % 10)
+
+    def state(self, assessed: Assessment) -> Word:
+        """Worst word of the station's findings, of the brief its requirements'; ``unknown`` where it has nothing to judge."""
+        states: list[str] = [f.state for f in assessed.findings if f.station == self.name]
+        if self.name == "brief":
+            states = [w.state for w in assessed.requirements]
+        if "fails" in states:
+            return "fails"
+        if "close" in states:
+            return "close"
+        return "holds" if self.known(assessed) else "unknown"
+
+
+def _spare(a: Assessment) -> Headline:
+    least = a.least_spare()
+    if least is None:
+        return Headline(None, "%", none="no limits")
+    after = "spare" if least.spare >= 0 else "short"
+    return Headline(abs(least.spare), "%", after, f"headroom:{least.element}:{least.kind}")
+
+
+def _charge(a: Assessment) -> Headline:
+    if not a.charges:
+        return Headline(None, "h", none="no charger")
+    return Headline(a.charges[0].off.hours, "h", key=f"charge:{a.charges[0].board.id}", none="never full")
+
+
+def _brief_known(a: Assessment) -> bool:
+    return all(w.state != "unknown" for w in a.requirements if w.field in ("hours", "room_c"))
+
+
+GUESSED_MOST = 0.25  # share of the draw that may be guessed before Draw counts as unknown
+
+STATIONS: dict[str, Station] = {
+    s.name: s
+    for s in (
+        Station(name="brief", title="Brief", headline=lambda a: Headline(a.plan.brief.hours, "h", "wanted"), known=_brief_known),
+        Station(
+            name="draw", title="Draw", own=(Load,),
+            headline=lambda a: Headline(a.draw.mean_w, "W", key="draw"),
+            known=lambda a: bool(a.plan.loads) and a.draw.guessed <= GUESSED_MOST,
+        ),
+        Station(
+            name="rails", title="Rails", own=(Converter, Rail, Load), headline=_spare, known=lambda a: bool(a.headrooms),
+        ),
+        Station(
+            name="pack", title="Pack", own=(Pack, Capacitor, Bank),
+            headline=lambda a: Headline(a.runtime.hours if a.runtime else None, "h", key="runtime", none="no draw"),
+            known=lambda a: a.runtime is not None,
+        ),
+        Station(
+            name="charge", title="Charge", own=(Pack, Capacitor, Bank), headline=_charge, known=lambda a: bool(a.charges),
+        ),
+    )
+}  # fmt: skip

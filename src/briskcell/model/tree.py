@@ -1,0 +1,85 @@
+"""Questions of a plan's tree: what feeds a part, what it feeds, where a further part may be fed from."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from .parts import Converter, Fed, Link, Load, Part
+from .plan import Plan, Store
+from .stores import Pack
+
+
+def feeders_of(plan: Plan, part: Fed) -> Iterator[Part]:
+    """Every part between a part and its source, the nearest first, the source last."""
+    at: Part = part
+    while isinstance(at, Fed):
+        at = plan.by_id[at.fed_by]
+        yield at
+
+
+def boards_above(plan: Plan, part: Fed) -> tuple[Converter, ...]:
+    """The boards between a part and its source, the nearest to the source first."""
+    return tuple(reversed([p for p in feeders_of(plan, part) if isinstance(p, Converter)]))
+
+
+def source_of(plan: Plan, part: Part) -> Part:
+    """The store or supply that feeds a part in the end."""
+    return list(feeders_of(plan, part))[-1] if isinstance(part, Fed) else part
+
+
+def named_feeder(plan: Plan, part: Fed) -> Part:
+    """The nearest rail, board or source above a part, past the links between."""
+    return next(p for p in feeders_of(plan, part) if not isinstance(p, Link))
+
+
+def own_wires(plan: Plan, load: Load) -> list[Link]:
+    """The wires that serve a load alone, from the load upwards."""
+    own: list[Link] = []
+    for at in feeders_of(plan, load):
+        if not isinstance(at, Link) or at.kind != "wire" or len(plan.fed[at.id]) != 1:
+            break
+        own.append(at)
+    return own
+
+
+def feeding_point(plan: Plan, load: Load) -> str:
+    """The id of what feeds a load, above the wires of its own."""
+    own = own_wires(plan, load)
+    return own[-1].fed_by if own else load.fed_by
+
+
+def behind_links(plan: Plan, source: Part) -> Part:
+    """The end of the wire, switch and fuse that follow a source, where its current first parts."""
+    at = source
+    while len(nexts := plan.fed.get(at.id, ())) == 1 and isinstance(nexts[0], Link):
+        at = nexts[0]
+    return at
+
+
+def store_point(plan: Plan, load: Load) -> str:
+    """Where a load is fed from its store without a board: behind the switch and fuse, never before them."""
+    return behind_links(plan, source_of(plan, load)).id
+
+
+def load_feeders(plan: Plan) -> list[Part]:
+    """What may feed a load: rails, and packs and converters without a rail of their own."""
+    railed = {r.fed_by for r in plan.rails}
+    return [p for p in plan.parts() if p in plan.rails or (isinstance(p, (Pack, Converter)) and p.id not in railed)]
+
+
+def board_feeders(plan: Plan) -> list[tuple[Part, str]]:
+    """What may feed a further board: each store, behind its switch and fuse, and each rail; with words for it."""
+    stores = [(behind_links(plan, s), f"{s.name}, behind switch and fuse") for s in plan.stores]
+    return stores + [(r, r.name) for r in plan.rails]
+
+
+def stays_connected(plan: Plan, part: Fed, store: Store) -> bool:
+    """Whether a part is fed from a store with no switch between that would cut it off."""
+    above = list(feeders_of(plan, part))
+    return above[-1].id == store.id and not any(isinstance(p, Link) and p.kind == "switch" for p in above)
+
+
+def free_id(plan: Plan, wanted: str) -> str:
+    """The id itself, or with the first free number."""
+    base = wanted[:40]
+    return next(i for n in range(1, 1000) if (i := base if n == 1 else f"{base}-{n}") not in plan.by_id)

@@ -1,0 +1,190 @@
+"""The draft that a stranger gets from four answers, and the power that a build without a store is given."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade
+from briskcell.model.errors import FigureError
+from briskcell.model.kinds import PART_LISTS
+from briskcell.model.parts import Rail
+from briskcell.model.plan import Plan
+from briskcell.model.stores import ChargeBoard
+
+from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DraftRequest:
+    """What "New build" asks for."""
+
+    name: str
+    board: str
+    screen: str
+    hours: float
+    thickness_mm: float
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """A way to power a board: cells in series, the boards that make its volts and the small parts' 5 V, and charging."""
+
+    series: int
+    main: str
+    five: str
+    charger: str
+    supply: str
+
+
+# The first whose output the computer board accepts and whose watts carry the peak.
+LAYOUTS = (
+    (9.5, Layout(1, "boost-5v-5a", "boost-5v-5a", "charger-sw-2", "usb-3")),
+    (21.0, Layout(2, "buck-5v-5a", "buck-5v-5a", "charger-2s-1", "usb-12v-2")),
+    (21.0, Layout(3, "buck-75-3a", "buck-5v-3a", "charger-4s-2", "usb-20v-3")),
+    (45.0, Layout(4, "buck-12v-4a", "buck-5v-3a", "charger-4s-2", "usb-20v-3")),
+)
+
+
+def draft(wanted: DraftRequest) -> Plan:
+    """A complete, honest draft for a wish: every figure typical for its class, nothing left empty.
+
+    Raises
+    ------
+    FigureError
+        If the board or screen is no library class, or nothing is thin enough.
+    """
+    keys: tuple[tuple[str, str, int, float], ...] = (
+        (wanted.board, "board", 22, 0.10),
+        (wanted.screen, "screen", 24, 0.15),
+        ("amp-3w", "sound", 26, 0.12),
+        ("controls-wired", "controls", 26, 0.2),
+    )
+    parts = {part_id: catalogue().find(key).part for key, part_id, _, _ in keys}
+    peak_w = sum(p.power_w.peak.likely for p in parts.values())
+    mean_w = sum(p.power_w.play.likely for p in parts.values())
+    layout = _layout_for(parts["board"].window, peak_w)
+    regulators = {"main": layout.main, "five": layout.five}
+    window = parts["screen"].window
+    # A screen that accepts the pack from full to cut-off needs no board of its own.
+    on_pack = window.low_v <= 2.8 * layout.series <= 4.2 * layout.series <= window.high_v
+    if not on_pack and not _accepts(window, layout.main) and not _accepts(window, layout.five):
+        regulators["screen"] = "boost-9v-3a" if layout.series < 3 else "buck-12v-4a"
+    case, fan = _case_for(mean_w, wanted.thickness_mm)
+    if fan:
+        keys = (*keys, ("fan-30", "fan", 28, 0.1))
+        parts["fan"] = catalogue().find("fan-30").part
+    loads: list[Any] = []
+    used: dict[str, str] = {}
+    for key, part_id, awg, length in keys:
+        rail = next((r for r, board in regulators.items() if _accepts(parts[part_id].window, board)), "")
+        if rail:
+            used[rail] = regulators[rail]
+        loads += load_with_wire(key, part_id, f"rail-{rail}" if rail else "fuse", awg, length)
+    worst_a = peak_w / 0.85 / (3.1 * layout.series)
+    cell, parallel = _pack_for(wanted.hours * mean_w / 0.85, worst_a, layout.series, wanted.thickness_mm)
+    build = [
+        take(layout.supply, id="supply"),
+        _gentle(take(layout.charger, id="charger", charges="pack", supply="supply"), cell.max_charge_a.likely * parallel),
+        pack_of("pack", "Pack", cell, layout.series, parallel, cutoff=2.8),
+        wire("w-pack", "Wire from the pack", "pack", 18 if worst_a > 4 else 20, 0.10),
+        take(_rated("switch", worst_a), id="switch", fed_by="w-pack"),
+        take(_rated("fuse", worst_a), id="fuse", fed_by="switch"),
+    ]
+    names = {"main": "Main rail", "five": "5 V rail", "screen": "Screen rail"}
+    for rail, board in used.items():
+        build += [
+            take(board, id=f"reg-{rail}", fed_by="fuse"),
+            Rail(id=f"rail-{rail}", name=names[rail], fed_by=f"reg-{rail}"),
+        ]
+    charger = next(p for p in build if isinstance(p, ChargeBoard))
+    # A draft takes as long to charge as its own charger needs, with a fifth to spare, and never asks for less than 3 h.
+    charge_hours = max(3.0, round(1.2 * cell.label_ah.high * parallel / charger.current_a.likely + 0.5))
+    brief = {"hours": wanted.hours, "thickness_mm": wanted.thickness_mm, "charge_hours": charge_hours,
+             "play_while_charging": layout.series == 1}  # fmt: skip
+    note = "Drafted from four answers; every figure is typical for its class."
+    return with_warning(plan_from(wanted.name, note, [*build, *loads], brief=brief, case=case))
+
+
+def _case_for(mean_w: float, thickness_mm: float) -> tuple[dict[str, Any], bool]:
+    """A case that sheds the watts: larger, vented and with a fan as they rise; and whether it has a fan."""
+    if mean_w < 4.0:
+        return {"length_mm": 160, "width_mm": 85, "depth_mm": thickness_mm, "mass_g": 350}, False
+    if mean_w < 9.0:
+        return {"length_mm": 200, "width_mm": 110, "depth_mm": thickness_mm, "vents": True, "fan": True, "mass_g": 600}, True
+    return {"length_mm": 260, "width_mm": 140, "depth_mm": thickness_mm, "vents": True, "fan": True, "mass_g": 1100}, True
+
+
+def _gentle(board: ChargeBoard, most_a: float) -> ChargeBoard:
+    """The charge board with its current set to no more than the cells take."""
+    if board.current_a.likely <= most_a:
+        return board
+    return altered(board, current_a=board.current_a.at(round(most_a, 2), source="set to what the cells take"))
+
+
+def _accepts(window: Any, board: str) -> bool:
+    volts = catalogue().find(board).part.output_v.likely
+    return bool(window.low_v * 1.02 < volts <= window.high_v)
+
+
+def _layout_for(window: Any, peak_w: float) -> Layout:
+    for most_w, layout in LAYOUTS:
+        if peak_w <= most_w and _accepts(window, layout.main):
+            return layout
+    raise FigureError("board", "No regulator class of the library feeds this board.", fix="Choose another board class.")
+
+
+def _rated(kind: str, worst_a: float) -> str:
+    """The smallest switch or fuse that leaves three tenths to spare, else the largest."""
+    classes = sorted((c.part for c in catalogue().of_kind("links") if c.group == kind), key=lambda k: k.rating_a.likely)
+    fits = [k for k in classes if worst_a <= 0.7 * k.rating_a.likely]
+    return str((fits or classes[-1:])[0].part_class)
+
+
+def _pack_for(energy_wh: float, worst_a: float, series: int, thickness_mm: float) -> tuple[Any, int]:
+    """The cell and number in parallel that hold the energy and carry the peak with the fewest cells, and fit."""
+    room = thickness_mm - 8.0  # two walls of 2.5 mm, tape, and swelling
+    fits = [
+        c.part
+        for c in catalogue().of_kind("cells")
+        if c.part.thickness_mm <= room and c.part.measured_ah is None and c.part.full_v > 3
+    ]
+    if not fits:
+        raise FigureError("thickness", f"No cell class fits a case {thickness_mm:g} mm thick.", fix="Allow 12 mm or more.")
+
+    def count(cell: Any) -> int:
+        volts = cell.ocv.value[len(cell.ocv.value) // 2]
+        by_energy = energy_wh / (volts * cell.label_ah.likely * series)
+        return max(1, math.ceil(max(float(by_energy), float(worst_a / (0.7 * cell.max_discharge_a.likely)))))
+
+    best = min(fits, key=lambda c: (count(c), c.label_ah.likely))
+    return best, min(count(best), 12)
+
+
+def with_power(plan: Plan) -> Plan:
+    """A plan without a store, given a pack, its charging, and a 5 V rail to hang parts on.
+
+    Raises
+    ------
+    FigureError
+        If it has a store already.
+    """
+    if plan.stores:
+        raise FigureError("fed_by", "This build has a store already.", fix="Change it at the Pack station.")
+    chain = [
+        take("usb-3", id="supply"),
+        take("charger-sw-2", id="charger", charges="pack", supply="supply"),
+        pack_of("pack", "Pack", cell_of("cell-18650-e35"), 1, 2, cutoff=2.8),
+        wire("w-pack", "Wire from the pack", "pack", 20, 0.10),
+        take("switch-toggle-6", id="switch", fed_by="w-pack"),
+        take("fuse-5", id="fuse", fed_by="switch"),
+        take("boost-5v-3a", id="reg-main", fed_by="fuse"),
+        Rail(id="rail-main", name="5 V rail", fed_by="reg-main"),
+    ]
+    taken = {p["id"] if isinstance(p, dict) else p.id for p in chain} & set(plan.by_id)
+    if taken:
+        raise FigureError("fed_by", f"The name “{taken.pop()}” is taken.", fix="Begin a new build.")
+    fresh = plan_from(plan.name, plan.note, chain)
+    return remade(plan, {name: (*getattr(plan, name), *getattr(fresh, name)) for name in PART_LISTS})

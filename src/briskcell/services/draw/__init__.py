@@ -1,0 +1,1 @@
+"""Edits of the Draw station: loads, knobs, games."""

@@ -1,0 +1,72 @@
+"""The frame around every station: spine, map, verdict, surface, slip."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from briskcell.core.assess import Assessment
+from briskcell.core.stations import STATIONS, Headline, Station
+from briskcell.services.workshop import Opened
+from briskcell.web.stations import surfaces
+
+from ..units import show
+from ..view import View
+from .current_map import current_map
+from .numbers import Numbers
+from .slip import slip_of
+
+
+@dataclass(frozen=True, slots=True)
+class SpineRow:
+    """A station in the spine: its number as shown, the change since the baseline, the key of its working, and its word."""
+
+    station: Station
+    shown: str
+    delta: str
+    working: str
+    state: str
+
+
+def _row(station: Station, assessed: Assessment, numbers: Numbers) -> SpineRow:
+    head = station.headline(assessed)
+    found = numbers(head.key, head.none) if head.key else None
+    missing = head.key and (found is None or found.value is None)
+    return SpineRow(station, _words(head, missing=bool(missing)), found.delta if found else "", "" if missing else head.key,
+                    station.state(assessed))  # fmt: skip
+
+
+def _words(head: Headline, *, missing: bool) -> str:
+    if head.value is None or missing:
+        return head.none
+    return f"{show(head.value, head.unit)} {head.after}".rstrip()
+
+
+def spine(assessed: Assessment, numbers: Numbers) -> list[SpineRow]:
+    """Every station with its number, state, and change since the baseline."""
+    return [_row(s, assessed, numbers) for s in STATIONS.values()]
+
+
+def figures_of(before: Opened, now: Opened) -> list[tuple[str, str, str, str]]:
+    """The stations' numbers at two points: name, then, now, change."""
+    one = spine(before.assessed, Numbers(before.assessed, None))
+    two = spine(now.assessed, Numbers(now.assessed, before.assessed))
+    return [(b.station.title, a.shown, b.shown, b.delta) for a, b in zip(one, two, strict=True)]
+
+
+def frame_of(opened: Opened, view: View) -> dict[str, Any]:
+    """Everything a build's page shows."""
+    assessed, numbers = opened.assessed, Numbers(opened.assessed, opened.baseline)
+    return {
+        "opened": opened,
+        "plan": assessed.plan,
+        "assessed": assessed,
+        "view": view,
+        "stations": STATIONS,
+        "number": numbers,
+        "spine": spine(assessed, numbers),
+        "current_map": current_map(assessed, view.soc, view.state, view.station, view.width, opened.baseline),
+        "findings": assessed.findings,
+        "surface": surfaces()[view.station](opened, view),
+        "slip": slip_of(assessed, view.slip),
+    }

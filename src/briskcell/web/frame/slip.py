@@ -1,0 +1,157 @@
+"""The slip: one part's figures, or one number's working."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+from briskcell.core.assess import Assessment
+from briskcell.core.workings import Working, working
+from briskcell.model.figure import Figure
+from briskcell.model.kinds import kind_of
+from briskcell.model.parts import Converter, Link, Load, LossModel, Part
+from briskcell.model.plan import Store
+from briskcell.model.stores import ChargeBoard
+from briskcell.model.tree import feeding_point, load_feeders
+from briskcell.services.edits.differences import differences
+from briskcell.services.edits.field_names import NAMES
+from briskcell.services.edits.swap import swapped
+from briskcell.services.edits.values import unit_of
+from briskcell.services.library import PartClass, classes_for, part_class
+from briskcell.web.drawing.curves import limit_plot
+
+from .numbers import Numbers
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One figure of a part: its path, name, value as it stands in a field, range and provenance."""
+
+    path: str
+    name: str
+    value: float
+    unit: str
+    figure: Figure | None
+
+
+@dataclass(frozen=True, slots=True)
+class Swap:
+    """Another class in a part's place, before it is put there: what differs, and what comes of it."""
+
+    part: Part
+    key: str
+    name: str
+    differences: tuple[tuple[str, str, str], ...]
+    numbers: tuple[tuple[str, str, str, str], ...]
+    findings: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Slip:
+    """What is open: a part, or a number's working."""
+
+    key: str
+    part: Part | None = None
+    fields: tuple[Field, ...] = ()
+    classes: tuple[PartClass, ...] = ()
+    working: Working | None = None
+    findings: tuple[Any, ...] = ()
+    path: str = ""
+    swap: Swap | None = None
+    numbers: tuple[tuple[str, str], ...] = ()
+    plot: dict[str, Any] | None = None
+    places: tuple[Part, ...] = ()
+    place: str = ""
+
+
+def slip_of(assessed: Assessment, key: str) -> Slip | None:
+    """The slip a key names; None where the build has no such thing."""
+    kind, _, rest = key.partition(":")
+    if kind == "part" and (part := assessed.plan.by_id.get(rest)):
+        found = tuple(f for f in assessed.findings if f.element == part.id)
+        path = _path_of(part)
+        slip = Slip(key, part, tuple(_fields(path, part)), classes_for(part), findings=found, path=path,
+                    numbers=tuple(_numbers(assessed, part)), plot=_limit(assessed, part))  # fmt: skip
+        return (
+            replace(slip, places=tuple(load_feeders(assessed.plan)), place=feeding_point(assessed.plan, part))
+            if isinstance(part, Load)
+            else slip
+        )
+    if kind == "swap":
+        part_id, _, class_key = rest.partition(":")
+        return Slip(key, swap=_swap(assessed, part_id, class_key)) if part_id in assessed.plan.by_id else None
+    if kind == "working" and (made := working(assessed, rest)):
+        return Slip(key, working=made)
+    return None
+
+
+def _swap(assessed: Assessment, part_id: str, class_key: str) -> Swap:
+    plan, _ = swapped(assessed.plan, part_id, class_key)
+    after = assessed.of(plan)
+    one, two = Numbers(assessed, None), Numbers(after, assessed)
+    keys = [("Draw", "draw"), ("Plays", "runtime"), ("Energy", "energy"), ("Skin of the case", "heat"), ("Parts cost", "cost")]
+    keys += [(f"Charges by {c.board.name}", f"charge:{c.board.id}") for c in assessed.charges]
+    keys += [(f"Spare of {h.name}", f"headroom:{h.element}:{h.kind}") for h in assessed.headrooms if h.element == part_id]
+    had = {f.key for f in assessed.findings}
+    return Swap(
+        assessed.plan.by_id[part_id], class_key, part_class(class_key).name,
+        tuple((_figure_name(where), was, now) for where, was, now in differences(assessed.plan, plan) if _counts(where)),
+        tuple((name, one(k).shown, two(k).shown, two(k).delta) for name, k in keys),
+        tuple(f"{f.state}: {f.cause}" for f in after.findings if f.key not in had),
+    )  # fmt: skip
+
+
+def _numbers(assessed: Assessment, part: Part) -> Iterator[tuple[str, str]]:
+    """The numbers of a part, each with the key of its working."""
+    of = f":{part.id}"
+    if isinstance(part, Load):
+        yield from (("Mean draw", f"part-draw{of}"), ("Least volts", f"voltage{of}"), ("Arrives of the pack's watts", f"path{of}"))
+    for h in (h for h in assessed.headrooms if h.element == part.id):
+        what = f" of the {h.kind}" if h.kind in ("cells", "protection") else ""
+        for name, number in (("Asked", "asked"), ("Limit", "limit"), ("Spare", "headroom")):
+            yield f"{name}{what}", f"{number}{of}:{h.kind}"
+    if isinstance(part, Converter):
+        yield from (("Efficiency", f"efficiency{of}"), ("Lost", f"lost{of}"), ("Warmth", f"warmth{of}"))
+    if isinstance(part, Link):
+        yield ("Drop", f"wiring{of}")
+    if isinstance(part, Store):
+        yield ("On the shelf", f"shelf{of}")
+    if isinstance(part, ChargeBoard):
+        yield from (("Charges in", f"charge{of}"), ("In play", f"charge-play{of}"))
+
+
+def _limit(assessed: Assessment, part: Part) -> dict[str, Any] | None:
+    found = next((h for h in assessed.headrooms if h.element == part.id), None)
+    return limit_plot(assessed.op.soc, found) if found and isinstance(part, Converter) else None
+
+
+def _figure_name(where: str) -> str:
+    """A figure's name without that of its part, which stands above."""
+    words = where.rpartition(", ")[2]
+    return words[:1].upper() + words[1:]
+
+
+def _counts(where: str) -> bool:
+    return not where.endswith((", name", ", part class", ", note", "how it is known"))
+
+
+def _path_of(part: Part) -> str:
+    return f"{kind_of(part).list}/{part.id}"
+
+
+def _fields(path: str, at: Any, prefix: str = "") -> list[Field]:
+    """Every figure below, in the order of the document."""
+    out: list[Field] = []
+    for name in type(at).model_fields:
+        value, unit = getattr(at, name), unit_of(type(at), name)
+        if name == "quiescent_a" and isinstance(getattr(at, "loss", None), LossModel):
+            continue  # the loss model has its own
+        words = f"{prefix} {NAMES.get(name, name.replace('_', ' '))}".strip()
+        if isinstance(value, Figure):
+            out.append(Field(f"{path}/{name}", words, value.likely, unit.symbol if unit else "", value))
+        elif unit is not None and isinstance(value, (int, float)):
+            out.append(Field(f"{path}/{name}", words, value, unit.symbol, None))
+        elif value is not None and hasattr(type(value), "model_fields") and name not in ("ocv", "fast", "slow"):
+            out += _fields(f"{path}/{name}", value, NAMES.get(name, ""))
+    return out

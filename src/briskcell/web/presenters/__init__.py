@@ -1,1 +1,0 @@
-"""Formats what the core found for the templates; decides nothing."""

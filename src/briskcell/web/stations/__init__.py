@@ -1,0 +1,27 @@
+"""The pages of the stations: a folder for each, by its name, with what its surface shows and the changes made on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from importlib import import_module
+from importlib.util import find_spec
+from typing import Any
+
+from briskcell.core.stations import STATIONS
+from briskcell.services.workshop import Opened
+
+from ..view import View
+
+Surface = Callable[[Opened, View], dict[str, Any]]
+
+
+def surfaces() -> dict[str, Surface]:
+    """What each registered station shows: the function ``surface`` of its module of that name."""
+    return {name: import_module(f"{__name__}.{name}.surface").surface for name in STATIONS}
+
+
+def load_routes() -> None:
+    """Add the addresses of the stations that have any to the build's blueprint."""
+    for name in STATIONS:
+        if find_spec(f"{__name__}.{name}.routes") is not None:
+            import_module(f"{__name__}.{name}.routes")

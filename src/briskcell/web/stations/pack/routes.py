@@ -1,0 +1,108 @@
+"""Changes of the Pack station: the bay, the cells, a session in time, and the wide search."""
+
+from __future__ import annotations
+
+from flask import Response, make_response, render_template, request
+
+from briskcell.core.assess import Assessment
+from briskcell.model.errors import FigureError
+from briskcell.model.units import read
+from briskcell.services.edits.values import Edit
+from briskcell.services.pack import bay, cells
+from briskcell.services.pack.phases import USUAL
+from briskcell.services.pack.session import play
+from briskcell.services.search import take_found
+from briskcell.web.build import bp, change, form
+from briskcell.web.shelf import workshop
+from briskcell.web.units import plain
+
+from .session_plot import course_plot
+from .surface import choices
+
+
+@bp.post("/bay")
+def edit_bay(build_id: int) -> Response:
+    """A first bay, from the case; a block kept out of it, or freed again."""
+    action, number = form("do"), form("number")
+    edits = {"start": bay.start_bay, "block": bay.add_block}
+    if action in edits:
+        return change(build_id, lambda a: edits[action](a.plan))
+    return change(build_id, lambda a: bay.remove_block(a.plan, number))
+
+
+@bp.get("/packs/<int:revision>")
+def packs(build_id: int, revision: int) -> str:
+    """All packs of the library that fit: asked for once the page stands."""
+    return render_template("pack/_packs.html", id=build_id, **choices(workshop().at(build_id, revision)))
+
+
+@bp.post("/cells")
+def take_cells(build_id: int) -> Response:
+    """Another cell class and count for a pack."""
+    count = request.form.get("parallel", 0, type=int)
+    return change(build_id, lambda a: cells.take_cells(a.plan, form("pack"), form("part_class"), count))
+
+
+@bp.post("/wrapper")
+def wrapper(build_id: int) -> Response:
+    """A cell typed from its wrapper."""
+
+    def figure(name: str, unit: str) -> float:
+        value = read(plain(form(name), unit), unit, f"cell-{name}")
+        if value <= 0:
+            raise FigureError(f"cell-{name}", "This is not above zero.", fix="Give a larger figure.")
+        return value
+
+    def made(assessed: Assessment) -> Edit:
+        name = form("name").strip()
+        if not name:
+            raise FigureError("cell-name", "A cell needs a name.", fix="Type what the wrapper says.")
+        wide = figure("width", "mm") if form("width").strip() else None
+        thick, long = figure("thickness", "mm"), figure("length", "mm")
+        cell = cells.typed_cell(name, form("chemistry"), figure("label", "Ah"), thick, wide, long, figure("most", "A"))
+        return cells.put_cell(assessed.plan, form("pack"), cell)
+
+    return change(build_id, made)
+
+
+@bp.get("/session")
+def session(build_id: int) -> str:
+    """A session in time, from the words typed."""
+    opened, text = workshop().open(build_id), request.args.get("phases", USUAL)[:600]
+    start = min(max(request.args.get("start", 100, type=int), 1), 100)
+    found = play(opened.assessed, text, start / 100)
+    return render_template("pack/_session.html", found=found, plot=course_plot(found))
+
+
+def _search_shown(build_id: int) -> Response:
+    found = workshop().searches.of(build_id)
+    margins = found.plan.brief.margins if found else None
+    return make_response(render_template("pack/_search.html", id=build_id, search=found, margins=margins))
+
+
+@bp.get("/search")
+def search(build_id: int) -> Response:
+    """How far the search is, and what it found."""
+    return _search_shown(build_id)
+
+
+@bp.post("/search")
+def search_begin(build_id: int) -> Response:
+    """Begin the wide search; one that is under way for this build is stopped."""
+    shop = workshop()
+    shop.searches.begin(build_id, shop.open(build_id).plan)
+    return _search_shown(build_id)
+
+
+@bp.post("/search/stop")
+def search_stop(build_id: int) -> Response:
+    """Stop it; what it found so far stays."""
+    workshop().searches.stop(build_id)
+    return _search_shown(build_id)
+
+
+@bp.post("/search/take")
+def search_take(build_id: int) -> Response:
+    """Put one of its combinations into the build."""
+    count, awg = request.form.get("parallel", 0, type=int), request.form.get("awg", 0.0, type=float)
+    return change(build_id, lambda a: take_found(a.plan, form("cell"), count, form("board"), awg))

@@ -1,0 +1,70 @@
+"""What takes its time, through the doors: sessions, the wide search; and the same on the command line."""
+
+from __future__ import annotations
+
+import re
+import time
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+from flask.testing import FlaskClient
+
+from briskcell.cli import main
+from tests.web.doors import post, stored
+
+
+def test_a_session_is_told_in_words_and_bad_ones_beside_their_field(client: FlaskClient) -> None:
+    good = client.get("/builds/3/session?phases=play 2h, off 1h plugged&start=60").text
+    assert "left at the end" in good
+    assert "data-plot" in good
+    early = client.get("/builds/3/session?phases=peak 60h&start=2").text
+    assert "Ends early" in early
+    for odd in ("", "sleep 2h", "play", "play 900h", "play 1h," * 60):
+        answer = client.get("/builds/3/session", query_string={"phases": odd}, headers={"HX-Request": "true"})
+        assert answer.status_code == 422, odd
+        assert answer.headers["HX-Retarget"] == "#e-session"
+    assert client.get("/builds/3/session?phases=play 1h&start=-40").status_code == 200
+
+
+def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: FlaskClient) -> None:
+    assert "progress" not in client.get("/builds/3/search").text
+    assert "progress" in post(client, "search").text
+    for _ in range(300):
+        if "combinations judged" in (page := client.get("/builds/3/search").text):
+            break
+        time.sleep(0.2)
+    judged = re.search(r"([\d ]+) combinations judged", page)
+    assert judged is not None
+    assert int(judged[1].replace(" ", "")) > 10_000
+    taken = re.search(r'"awg": ([\d.]+), "board": "([^"]+)", "cell": "([^"]+)", "parallel": (\d+)', page.replace("&#34;", '"'))
+    assert taken is not None
+    awg, board, cell, parallel = taken.groups()
+    assert post(client, "search/take", {"awg": awg, "board": board, "cell": cell, "parallel": parallel}).status_code == 200
+    plan = stored(client, 3)
+    assert plan["packs"][0]["cell"]["part_class"] == cell
+    assert plan["converters"][0]["part_class"] == board
+    assert client.get("/builds/2/search").text.count("<tr") == 0, "another build's search is its own"
+
+
+def test_a_build_the_search_does_not_know_is_told_so(client: FlaskClient) -> None:
+    assert post(client, "feed", {"part": "sound", "fed_by": "fuse"}).status_code == 200
+    answer = post(client, "search")
+    assert answer.status_code == 422
+    assert "knows builds of one pack" in answer.text
+
+
+@pytest.mark.parametrize(("phases", "ends"), [("play 1h", "played to its end"), ("play 60h", "cuts off")])
+def test_the_command_line_plays_a_session_as_csv(tmp_path: Path, phases: str, ends: str) -> None:
+    run = CliRunner()
+    assert run.invoke(main, ["export-demo", str(tmp_path)]).exit_code == 0
+    out = run.invoke(main, ["session", str(tmp_path / "sanderling.json"), "--phases", phases])
+    assert out.exit_code == 0
+    head, *rows = out.stdout.strip().splitlines()
+    assert head == "minutes,charge,pack_v,pack_a,case_c"
+    charges = [float(r.split(",")[1]) for r in rows if r[0].isdigit()]
+    assert charges == sorted(charges, reverse=True)
+    assert ends in out.output
+    bad = run.invoke(main, ["session", str(tmp_path / "sanderling.json"), "--phases", "fly 1h"])
+    assert bad.exit_code == 1
+    assert "begins with none of" in bad.output
