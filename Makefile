@@ -3,13 +3,14 @@ PYTHON ?= $(shell command -v python3.11 || command -v python3)
 VENV := .venv
 BIN := $(VENV)/bin
 .DEFAULT_GOAL := help
-.PHONY: help chromium demo test check bench assets screenshots clean
+.PHONY: help chromium demo test check bench mutants assets screenshots clean
 
 help:
 	@echo "make demo         serve the demo builds on 127.0.0.1"
 	@echo "make test         everything that must pass: make check, then all tests"
 	@echo "make check        lint, types, layers, templates, doctests"
 	@echo "make bench        costs, measured as ratios in one run"
+	@echo "make mutants      faults put into the core one at a time, and how many the tests catch"
 	@echo "make assets       rebuild styles, scripts and fonts under web/static (needs Node)"
 	@echo "make screenshots  refresh docs/screenshots from the demo builds"
 
@@ -49,6 +50,9 @@ test: check chromium
 
 bench: $(VENV)/ready-dev
 	$(BIN)/python bench/run.py
+
+mutants: $(VENV)/ready-dev
+	$(BIN)/python tests/mutants.py
 
 assets:
 	cd assets && npm ci --silent

@@ -133,3 +133,29 @@ def capacitor_plan(data: dict[str, Any]) -> dict[str, Any]:
         ],
         "loads": [{"id": "board", "name": "board", "fed_by": "boost", "power_w": states, "window": {"low_v": 4, "high_v": 6}}],
     }  # fmt: skip
+
+
+def flat_cell(volts: float = 3.7, ohm: float = 0.05, ah: float = 3.0, top_v: float | None = None, slow: float = 0.0,
+              **figures: Any) -> dict[str, Any]:  # fmt: skip
+    """A cell whose answers can be worked by hand: volts that are flat, or rise in a straight line to ``top_v``; one resistance,
+    ``slow`` of which is polarisation."""
+    plain = {"soc": [0, 1], "value": [1 - slow, 1 - slow]}
+    return {
+        "name": "hand cell", "chemistry": "by hand", "label_ah": ah, "full_v": 4.2, "empty_v": 2.5, "max_charge_a": 3, "cold_b_k": 3000,
+        "ocv": {"soc": [0, 1], "value": [volts, top_v or volts]}, "resistance_ohm": ohm, "max_discharge_a": 10,
+        "fast": plain, "slow": {"soc": [0, 1], "value": [slow, slow]},
+    } | figures  # fmt: skip
+
+
+def drawing(figure: float, key: str = "current_a", **more: Any) -> dict[str, Any]:
+    """A load that draws the same in all states, or rest, play and peak of its own."""
+    states = dict.fromkeys(("rest", "play", "peak"), figure) | {k: more.pop(k) for k in ("rest", "play", "peak") if k in more}
+    return {"id": "load", "name": "load", "fed_by": "pack", "window": {"low_v": 0.5, "high_v": 50}, key: states} | more
+
+
+def hand_plan(**lists: Any) -> dict[str, Any]:
+    """One cell and a load of 1 A right on it, played all the time; any list may be replaced."""
+    return {
+        "name": "by hand", "profile": {"rest": 0, "play": 1, "peak": 0},
+        "packs": [{"id": "pack", "name": "Pack", "cell": flat_cell()}], "loads": [drawing(1.0)],
+    } | lists  # fmt: skip

@@ -29,12 +29,16 @@ from .figure import (
 from .parts import Id, Name, Part
 from .units import Unit
 
+ROUND_MM = 0.05  # a cylinder's two measures, as typed, differ by less
+
 
 class Cell(Document):
     """One cell: voltage and resistance over state of charge, capacity as printed and as measured, limits.
 
     ``fast`` and ``slow`` are relative to ``resistance_ohm``, the steady resistance at half full and 25 °C; a peak
-    feels ``fast`` alone, a steady draw the sum.
+    feels ``fast`` alone, a steady draw the sum. ``slow_s`` is the time constant of that slow part. On charge a further branch
+    of ``diffusion_share`` of the steady resistance builds up over ``diffusion_s``. ``ageing`` is the share by which resistance
+    has risen per share of capacity lost.
     """
 
     name: Name
@@ -55,6 +59,14 @@ class Cell(Document):
     peak_discharge_a: AmpsAbove | None = None
     rechargeable: bool = True
     self_discharge_per_month: Share = 0.02
+    charge_low_c: Celsius = 0.0
+    charge_high_c: Celsius = 45.0
+    use_low_c: Celsius = -20.0
+    use_high_c: Celsius = 60.0
+    slow_s: Annotated[float, Unit("s", above=0, at_most=3600)] = 60.0
+    diffusion_share: Annotated[float, Unit("", at_least=0, at_most=5)] = 0.55
+    diffusion_s: Annotated[float, Unit("s", above=0, at_most=36000)] = 500.0
+    ageing: Annotated[float, Unit("", at_least=0, at_most=20)] = 2.5
     swelling: Share = 0.0
     mass_g: Grams | None = None
     thickness_mm: Millimetres | None = None
@@ -75,6 +87,11 @@ class Cell(Document):
         if self.ocv.value[0] <= 0 or min(*self.fast.value, *self.slow.value) < 0:
             raise FigureError("ocv", "A cell's volts and resistances are not negative.", fix="Read the table again.")
         return self
+
+    @property
+    def is_round(self) -> bool:
+        """Whether it is a cylinder: as wide as it is thick."""
+        return self.width_mm is None or (self.thickness_mm is not None and abs(self.width_mm - self.thickness_mm) < ROUND_MM)
 
     @property
     def capacity_ah(self) -> Figure:

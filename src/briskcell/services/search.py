@@ -9,6 +9,7 @@ from threading import Event, Thread
 import numpy as np
 import structlog
 
+from briskcell.core.engine.converters import same_output
 from briskcell.core.search.candidates import same_charge
 from briskcell.core.search.scout import CHUNK, Scouted, scout
 from briskcell.library import catalogue
@@ -73,7 +74,7 @@ def begin_search(plan: Plan) -> Search:
     cells = [c.part for c in shelf.of_kind("cells") if same_charge(c.part, pack.cell)]
     boards = [
         c.part for c in shelf.of_kind("converters")
-        if c.part.kind == main.kind and abs(c.part.output_v.likely - main.output_v.likely) < 0.4
+        if c.part.kind == main.kind and same_output(c.part, main)
     ]  # fmt: skip
     count = len(cells) * len(PARALLEL) * len(GAUGES)
     search = Search(plan, chunks=len(boards) * -(-count // CHUNK))

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 from briskcell.core.answers import Answers
 from briskcell.core.draw.bill import bill
-from briskcell.core.heat.case import CELLS_USE_C, touch_limit_c
+from briskcell.core.heat.case import cells_limit_c, touch_limit_c
 from briskcell.core.pack.fit import best_placing, stack_mm
 from briskcell.core.rails.headroom import Word, judged
 from briskcell.model.units import show
 
 WALL_MM = 2.5  # of a printed case; typical
+NEAR_K = 3.0  # below a limit of temperature that counts as close: what a guess of the case may be off
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -132,17 +133,18 @@ def _thick(a: Answers, pack_id: str) -> float | None:
 
 def _hands(a: Answers) -> Iterator[Requirement]:
     brief, warm = a.plan.brief, a.heat
-    limit = touch_limit_c(brief)
+    limit, cells_limit = touch_limit_c(brief), cells_limit_c(a.plan)
     if not a.plan.stores:
         yield Requirement(field="room_c", got="no draw", state="unknown", why="Nothing warms the case yet.", station="heat")
     else:
-        hot = warm.skin_c > limit or warm.cells_c > CELLS_USE_C
-        near = warm.skin_c > limit - 3 or warm.cells_c > CELLS_USE_C - 3
+        hot = warm.skin_c > limit or warm.cells_c > cells_limit
+        near = warm.skin_c > limit - NEAR_K or warm.cells_c > cells_limit - NEAR_K
         why = f"{show(limit, '°C')} is the most {'that hands hold' if brief.held else 'for a case nobody holds'}; the cells feel "
         yield Requirement(field="room_c", got=warm.skin_c, unit="°C", state="fails" if hot else "close" if near else "holds",
                    why=f"{why}{show(warm.cells_c, '°C')}.", station="heat", number="heat")  # fmt: skip
-    cold = brief.cells_c < -20 or brief.cells_c > CELLS_USE_C
-    why = "Lithium cells give from −20 to 60 °C; cold ones have more resistance, which is counted."
+    low = max((p.cell.use_low_c for p in a.plan.packs), default=-20.0)
+    cold = not low <= brief.cells_c <= cells_limit
+    why = f"The cells give from {show(low, '°C')} to {show(cells_limit, '°C')}; cold ones have more resistance, which is counted."
     yield Requirement(field="cells_c", got=brief.cells_c, unit="°C", state="fails" if cold else "holds", why=why, station="pack")
     least = min(a.headrooms, key=lambda h: h.spare, default=None)
     if least is None:

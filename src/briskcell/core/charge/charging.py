@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.core.charge.constant_voltage import DIFFUSION_SHARE, TAIL_STEPS, tail
+from briskcell.core.charge.constant_voltage import TAIL_STEPS, tail
 from briskcell.core.charge.current_split import BY_FLOAT, Terms, balance
 from briskcell.core.engine.input_curve import Console, console_curve
 from briskcell.core.engine.operating import Operating
@@ -21,6 +21,8 @@ from briskcell.model.stores import Bank, Capacitor, ChargeBoard, Pack, Supply
 
 Array = NDArray[np.float64]
 RISING = np.linspace(0.0, 1.0, 101)
+APART = 0.05  # of the charge, by which cells in series differ before they are balanced; a guess on the safe side
+BALANCE_A = 0.05  # of the passive balancers on small boards that state none; typical
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -224,7 +226,9 @@ class ChargePath:
         return ""
 
     def _slow_share(self) -> float:
-        return DIFFUSION_SHARE if isinstance(self.store, Pack) else 0.0
+        """Resistance of diffusion behind a minute's pulse, as a share of the steady one. Held against a full physics model: C.-H.
+        Chen et al., J. Electrochem. Soc. 167, 080534, 2020, at 0.2 C and half C."""
+        return self.store.cell.diffusion_share if isinstance(self.store, Pack) else 0.0
 
     def _timed(self, start: float, into: Array, system_a: Array, bus_v: Array, held: NDArray[np.int_], why: str) -> ChargeCourse:
         """Hours along the grid until the float voltage holds, then the tail stepped in time."""
@@ -249,7 +253,10 @@ class ChargePath:
             room_v = self.float_v - np.interp(grid, RISING, self.curves.ocv_v)
             ohm = np.maximum(np.interp(grid, RISING, self.curves.steady_ohm), 1e-6)
             share, most_a = self._slow_share(), float(into.max())
-            tail_soc, tail_a, tail_h = tail(grid, room_v, ohm, self.curves.capacity_ah, share, float(amps[-1]), most_a, end_a)
+            lag_s = self.store.cell.diffusion_s if isinstance(self.store, Pack) else 1.0
+            tail_soc, tail_a, tail_h = tail(
+                grid, room_v, ohm, self.curves.capacity_ah, share, lag_s, float(amps[-1]), most_a, end_a
+            )
             body, amps = np.concatenate([body, tail_soc]), np.concatenate([amps, tail_a])
             hours = np.concatenate([hours, hours[-1] + tail_h])
         ocv, r = (np.interp(body, RISING, a) for a in (self.curves.ocv_v, self.curves.steady_ohm))
@@ -282,11 +289,14 @@ class ChargePath:
             return 0.0
         if not self.board.balancing:
             return None
-        amps = self.board.balance_a.likely if self.board.balance_a else 0.05
-        return 0.05 * self.curves.capacity_ah / max(amps, 1e-6)
+        amps = self.board.balance_a.likely if self.board.balance_a else BALANCE_A
+        return APART * self.curves.capacity_ah / max(amps, 1e-6)
 
 
-def hours_added(bank: Bank, mean_w: float, path_efficiency: float = 0.85) -> float:
+BANK_PATH = 0.85  # of a charger or power path between a bank and the pack: 0.88 to 0.93 of the charger, less its path; typical
+
+
+def hours_added(bank: Bank, mean_w: float, path_efficiency: float = BANK_PATH) -> float:
     """Hours of play that a power bank adds when it feeds the charge socket.
 
     Parameters

@@ -11,15 +11,11 @@ from briskcell.core.engine.compiled import compiled
 
 Array = NDArray[np.float64]
 
-# The slow branch of a charging cell: diffusion that a minute's pulse does not show. Held against a full physics model
-# (C.-H. Chen et al., J. Electrochem. Soc. 167, 080534, 2020) at 0.2 C and half C.
-DIFFUSION_SHARE = 0.55  # of the steady resistance
-DIFFUSION_S = 500.0
 TAIL_STEPS = 60
 
 
 @compiled
-def tail(soc: Array, room_v: Array, ohm: Array, capacity_ah: float, share: float, amps: float, most_a: float,
+def tail(soc: Array, room_v: Array, ohm: Array, capacity_ah: float, share: float, diffusion_s: float, amps: float, most_a: float,
          end_a: float) -> tuple[Array, Array, Array]:  # fmt: skip
     """Constant voltage from a state of charge until the current has fallen to where it ends.
 
@@ -33,8 +29,8 @@ def tail(soc: Array, room_v: Array, ohm: Array, capacity_ah: float, share: float
         Steady resistance at each, above 0. [Ω]
     capacity_ah : float
         Charge from empty to full. [Ah]
-    share : float
-        Resistance of the slow branch, of the steady one.
+    share, diffusion_s : float
+        Resistance of the slow branch, of the steady one, and its time constant. [s]
     amps, most_a, end_a : float
         Current at the first point, the most there can be, and that at which charging ends. [A]
 
@@ -50,7 +46,7 @@ def tail(soc: Array, room_v: Array, ohm: Array, capacity_ah: float, share: float
         now = min((room_v[k] - lag) / ohm[k], most_a)
         mean = 0.5 * (max(now, end_a) + amps)
         step_s = charge_as / mean
-        lag += (1.0 - math.exp(-step_s / DIFFUSION_S)) * (share * ohm[k] * mean - lag)
+        lag += (1.0 - math.exp(-step_s / diffusion_s)) * (share * ohm[k] * mean - lag)
         now = min((room_v[k] - lag) / ohm[k], most_a)
         n = k
         if now <= end_a:

@@ -37,16 +37,17 @@ class Terms(NamedTuple):
 
 
 @compiled
-def _into_store(t: Terms, ocv: float, r: float, bus_v: float, left_a: float) -> tuple[float, float, int]:
+def _into_store(t: Terms, ocv: float, r: float, bus_v: float, on_bus_a: float) -> tuple[float, float, int]:
     """Current into the store, current from the bus, and which limit holds it there."""
-    left = max(left_a, 0.0)
+    left = max(t.supply_a - on_bus_a, 0.0)
     if t.switching:
         # Power left on the bus, less the charger's loss, into the store's terminals: the root of r·I² + OCV·I = P.
         power = max(bus_v, 0.0) * left * t.efficiency
         by_supply = 2.0 * power / max(ocv + np.sqrt(ocv * ocv + 4.0 * r * power), 1e-9)
     else:
-        # A linear charger needs the bus above the store.
-        by_supply = min(left, max((bus_v - ocv) / r, 0.0))
+        # A linear charger needs the bus above the store: what drives the current drops over cable and store together. Worked
+        # from the bus of the last round instead, it would swing for ever where the cable has more resistance than the store.
+        by_supply = min(left, max((t.source_v - t.source_ohm * on_bus_a - ocv) / (t.source_ohm + r), 0.0))
     amps, held = t.set_a, BY_SET
     if by_supply < amps:
         amps, held = by_supply, BY_SUPPLY
@@ -96,7 +97,7 @@ def balance(t: Terms, ocv: Array, ohm: Array, console_v: Array, console_w: Array
             on_bus_a = system_a if t.on_bus else 0.0
             before_v, before_a = bus_v, charge_a
             bus_v = t.source_v - t.source_ohm * (input_a + on_bus_a)
-            charge_a, input_a, held[p] = _into_store(t, ocv[p], r, bus_v, t.supply_a - on_bus_a)
+            charge_a, input_a, held[p] = _into_store(t, ocv[p], r, bus_v, on_bus_a)
             if abs(bus_v - before_v) < 1e-7 and abs(charge_a - before_a) < 1e-7:
                 break
         out[0, p], out[1, p], out[2, p], out[3, p], out[4, p] = charge_a, input_a, system_a, bus_v, carried

@@ -13,6 +13,7 @@ from briskcell.core.engine.kernel import BOOST, BUCK, BUCK_BOOST, LINEAR, input_
 from briskcell.model.parts import Converter, EfficiencyPoint, EfficiencyPoints, EfficiencyTable, FixedEfficiency, LossModel
 
 Array = NDArray[np.float64]
+SAME_OUTPUT_V = 0.4
 KIND = {"boost": BOOST, "buck_boost": BUCK_BOOST, "buck": BUCK, "linear": LINEAR}
 
 
@@ -234,6 +235,23 @@ def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:
     up = np.clip(typical_efficiency(converter) * volts / out_v, 0.0, 1.0)
     ripple = volts * (1.0 - up) * ripple_per_v
     return np.asarray(np.minimum(limit, np.maximum(switch - ripple / 2.0, 0.0) * up))
+
+
+def same_output(one: Converter, other: Converter) -> bool:
+    """Whether two boards make what their loads take for the same rail.
+
+    Parameters
+    ----------
+    one, other : Converter
+        Boards.
+
+    Returns
+    -------
+    bool
+        True where their outputs lie within 0.4 V: the tolerance of 5 V logic is a quarter of a volt to each side, and
+        boards are sold for 4.8 to 5.2 V.
+    """
+    return abs(one.output_v.likely - other.output_v.likely) < SAME_OUTPUT_V
 
 
 def typical_efficiency(converter: Converter) -> float:

@@ -38,25 +38,27 @@ def cold_factor(temperature_c: float, b_k: float) -> float:
     return math.exp(b_k * (1.0 / (temperature_c + 273.15) - 1.0 / ROOM_K))
 
 
-def age_factor(health: float) -> float:
+def age_factor(health: float, ageing: float) -> float:
     """How much a cell's resistance has risen by the time it holds a share of its first capacity.
 
     Parameters
     ----------
     health : float
         Capacity left over capacity when new.
+    ageing : float
+        Rise per share of capacity lost.
 
     Returns
     -------
     float
-        1 when new; half as much again at 80 % [1]_, a typical figure, as cells differ widely.
+        1 when new; half as much again at 80 % with a lithium cell's 2.5 [1]_, a typical figure, as cells differ widely.
 
     References
     ----------
     .. [1] J. Schmalstieg et al., A holistic aging model for Li(NiMnCo)O2 based 18650 lithium-ion batteries, J. Power
        Sources 257, 2014. doi:10.1016/j.jpowsour.2014.02.012
     """
-    return 1.0 + 2.5 * (1.0 - health)
+    return 1.0 + ageing * (1.0 - health)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -271,7 +273,7 @@ def current_limit_a(pack: Pack, curves: StoreCurves, limit: str) -> Array:
 def _string(string: CellString, series: int, soc: Array, temperature_c: float) -> tuple[Array, Array, Array]:
     """Volts, fast and slow ohms of one string at its own states of charge."""
     cell = string.cell
-    scale = cell.resistance_ohm.likely * cold_factor(temperature_c, cell.cold_b_k) * age_factor(cell.health) * series
+    scale = cell.resistance_ohm.likely * cold_factor(temperature_c, cell.cold_b_k) * age_factor(cell.health, cell.ageing) * series
     volts = np.full(soc.shape, string.ocv_v) if string.ocv_v is not None else series * np.interp(soc, cell.ocv.soc, cell.ocv.value)
     return volts, scale * rising(soc, cell.fast.soc, cell.fast.value), scale * rising(soc, cell.slow.soc, cell.slow.value)
 

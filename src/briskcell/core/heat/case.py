@@ -7,12 +7,14 @@ from dataclasses import dataclass
 
 from briskcell.core.engine.operating import Operating
 from briskcell.model.parts import State
-from briskcell.model.plan import Brief, Case
+from briskcell.model.plan import Brief, Case, Plan
 
 STILL_AIR = 9.0  # W/m²K: free convection with radiation, on a small case; F. P. Incropera et al., Fundamentals of Heat
 VENTS, FAN = 1.35, 2.2  # factors on it, for a few slots and for a small fan; typical
+AIR_OVER_SKIN = 1.5  # rise of the air inside over that of the skin: two films in a row; a guess
 CAPACITY = 1000.0  # J/kgK of plastic, boards and cells together; typical
-SKIN_C, SURFACE_C, CELLS_CHARGE_C, CELLS_USE_C = 48.0, 60.0, 45.0, 60.0  # held, and not held; cells in charge, and in use
+SKIN_C, SURFACE_C = 48.0, 60.0  # held, and not held: IEC 62368-1:2018, table 38
+CELLS_USE_C = 60.0  # where no cell says otherwise: lithium cells in use, IEC 62133-2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,6 +61,22 @@ def touch_limit_c(brief: Brief) -> float:
         By IEC 62368-1:2018, table 38: 48 °C where plastic is held, 60 °C where it is only touched. [°C]
     """
     return SKIN_C if brief.held else SURFACE_C
+
+
+def cells_limit_c(plan: Plan) -> float:
+    """The most that the build's cells may reach in use.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+
+    Returns
+    -------
+    float
+        Of the cells that stand least. [°C]
+    """
+    return min((p.cell.use_high_c for p in plan.packs), default=CELLS_USE_C)
 
 
 def case_conductance(case: Case) -> float:
@@ -111,7 +129,7 @@ def heat(op: Operating, at_soc: float = 0.5) -> Heat:
     conductance = case_conductance(case)
     rise = drawn / conductance
     # The air inside is warmer than the skin by about half as much again: two films in a row.
-    air_c, skin_c = room + 1.5 * rise, room + rise
+    air_c, skin_c = room + AIR_OVER_SKIN * rise, room + rise
     own = [] if gone else _parts(op, point, air_c)
     tau_s = case.mass_g / 1e3 * CAPACITY / conductance
     limit = touch_limit_c(plan.brief) - room

@@ -60,8 +60,7 @@ def cell_size(cell: Cell, bay: Bay) -> Size | None:
     if cell.thickness_mm is None or cell.length_mm is None:
         return None
     width = cell.width_mm or cell.thickness_mm
-    round_cell = abs(width - cell.thickness_mm) < 0.05
-    swelling = cell.swelling or (0.0 if round_cell else POUCH_SWELLING)
+    swelling = cell.swelling or (0.0 if cell.is_round else POUCH_SWELLING)
     wrap = 2.0 * bay.wrap_mm
     return cell.length_mm + wrap, width + wrap, cell.thickness_mm * (1.0 + swelling) + wrap
 

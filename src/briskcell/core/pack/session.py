@@ -16,10 +16,9 @@ from briskcell.core.engine.sources import cold_factor, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
 from briskcell.model.parts import STATES
 from briskcell.model.phases import Phase
-from briskcell.model.stores import ChargeBoard, Supply
+from briskcell.model.stores import ChargeBoard, Pack, Supply
 
 Array = NDArray[np.float64]
-SLOW_S = 60.0  # time constant of the slow polarisation
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,7 +64,8 @@ def play_session(op: Operating, phases: Sequence[Phase], *, start_soc: float = 1
     plan = op.plan
     grid = np.linspace(0.0, 1.0, 201)
     base = store_curves(plan.stores[store], grid, 25.0)
-    b_k = getattr(getattr(plan.stores[store], "cell", None), "cold_b_k", 0.0)
+    part = plan.stores[store]
+    b_k, slow_s = (part.cell.cold_b_k, part.cell.slow_s) if isinstance(part, Pack) else (0.0, 1.0)
     top = float(base.ocv_v[-1])
     volts = np.linspace(0.4 * top, top * 1.02, 97)
     draws = {s: console_curve(op, store, 1e-6, volts, s) for s in STATES}
@@ -92,7 +92,7 @@ def play_session(op: Operating, phases: Sequence[Phase], *, start_soc: float = 1
             if not carried or (at_v < base.cutoff_v and net > 0):
                 ended = "the volts collapse" if not carried else f"the store cuts off at {base.cutoff_v:.2f} V"
                 break
-            slow_v += (slow * net - slow_v) * (1.0 - math.exp(-dt / SLOW_S))
+            slow_v += (slow * net - slow_v) * (1.0 - math.exp(-dt / slow_s))
             soc = min(max(soc - net * dt / 3600.0 / base.capacity_ah, 0.0), 1.0)
             heat_w = drawn * at_v + net * net * (fast + slow)
             case_c += (plan.brief.room_c + heat_w / conductance - case_c) * (1.0 - math.exp(-dt * conductance / capacity))

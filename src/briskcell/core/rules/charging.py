@@ -56,16 +56,19 @@ def series_balance(assessed: Answers) -> Iterator[Finding]:
 def charge_temperature(assessed: Answers) -> Iterator[Finding]:
     """Cells are charged and used within their temperatures."""
     brief = assessed.plan.brief
-    if not assessed.plan.packs:
-        return
-    pack = assessed.plan.packs[0]
-    if assessed.plan.chargers and not (0.0 <= brief.cells_c <= 45.0 and brief.room_c <= 45.0):
-        at = brief.cells_c if not 0.0 <= brief.cells_c <= 45.0 else brief.room_c
-        yield Finding("fails", pack.id, f"The cells would be charged at {at:.0f} °C; they stand 0 to 45 °C.", 0.7,
-                      advice="Charge them indoors, at room temperature.")  # fmt: skip
-    if not -20.0 <= brief.cells_c <= 60.0:
-        yield Finding("fails", pack.id, f"The cells would be used at {brief.cells_c:.0f} °C; they stand −20 to 60 °C.", 0.7,
-                      advice="Keep them warmer or cooler.")  # fmt: skip
+    filled = {b.charges for b in assessed.plan.chargers}
+    for pack in assessed.plan.packs:
+        cell = pack.cell
+        outside = not cell.charge_low_c <= brief.cells_c <= cell.charge_high_c
+        if pack.id in filled and (outside or brief.room_c > cell.charge_high_c):
+            at = brief.cells_c if outside else brief.room_c
+            cause = (
+                f"The cells would be charged at {at:.0f} °C; they are rated {cell.charge_low_c:.0f} to {cell.charge_high_c:.0f} °C."
+            )
+            yield Finding("fails", pack.id, cause, 0.7, advice="Charge them indoors, at room temperature.")
+        if not cell.use_low_c <= brief.cells_c <= cell.use_high_c:
+            cause = f"The cells would be used at {brief.cells_c:.0f} °C; they are rated {cell.use_low_c:.0f} to {cell.use_high_c:.0f} °C."
+            yield Finding("fails", pack.id, cause, 0.7, advice="Keep them warmer or cooler.")
 
 
 @rule("only-rechargeable", station="charge", source="The cell's chemistry")

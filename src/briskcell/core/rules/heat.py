@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
-from briskcell.core.heat.case import CELLS_USE_C, touch_limit_c
+from briskcell.core.heat.case import cells_limit_c, touch_limit_c
 from briskcell.model.changes import remade
 
 from .registry import Finding, Fix, rule
@@ -26,9 +26,18 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
         yield Finding(
             "fails", element, cause, found.skin_c / limit - 1, partial(_cooler, assessed, limit), "A larger case, or less draw."
         )
-    elif found.cells_c > CELLS_USE_C:
-        cause = f"The cells reach {found.cells_c:.0f} °C in the closed case; they stand {CELLS_USE_C:.0f} °C."
-        yield Finding("fails", element, cause, found.cells_c / CELLS_USE_C - 1, partial(_cooler, assessed, limit), "A larger case.")
+    elif found.cells_c > cells_limit_c(assessed.plan):
+        cause = (
+            f"The cells reach {found.cells_c:.0f} °C in the closed case; they are rated to {cells_limit_c(assessed.plan):.0f} °C."
+        )
+        yield Finding(
+            "fails",
+            element,
+            cause,
+            found.cells_c / cells_limit_c(assessed.plan) - 1,
+            partial(_cooler, assessed, limit),
+            "A larger case.",
+        )
 
 
 @rule("part-heat", station="heat", source="Case air plus warmth per watt, against the part's sheet")
@@ -55,4 +64,8 @@ def _cooler(assessed: Answers, limit_c: float) -> Fix | None:
 def _over(assessed: Answers, limit_c: float) -> list[str]:
     found = assessed.heat
     hot = [p.element for p in found.parts if p.celsius > p.limit_c]
-    return [*hot, *(["skin"] if found.skin_c > limit_c else []), *(["cells"] if found.cells_c > CELLS_USE_C else [])]
+    return [
+        *hot,
+        *(["skin"] if found.skin_c > limit_c else []),
+        *(["cells"] if found.cells_c > cells_limit_c(assessed.plan) else []),
+    ]

@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.engine.converters import typical_efficiency
+from briskcell.core.engine.converters import same_output, typical_efficiency
 from briskcell.core.engine.operating import operate
 from briskcell.core.rails.fewest import straight_on
 from briskcell.core.rails.headroom import Headroom, headrooms, judged
@@ -19,6 +19,12 @@ from briskcell.model.tree import boards_above
 from briskcell.model.units import show
 
 from .registry import Finding, Fix, rule
+
+CASCADE_W = 0.15  # lost on the way before two boards in a row are worth a word: a twentieth of a small console
+HYSTERESIS_V = 0.15  # of a lock-out that states no restart: 0.1 to 0.2 V on sheets; typical
+DIODE_V = 0.3  # a boost fed that far above its output passes its input through its diode
+CLAMP_V = 0.35  # over its supply, at which an input's clamp begins to conduct: 0.3 to 0.5 V on sheets
+HIGH_SHARE = 0.7  # of its supply, that an input takes for a sure high: JESD8C.01
 
 
 @rule("headroom", station="rails", source="TI SLVA372D; margins of the brief")
@@ -60,7 +66,7 @@ def _stronger(assessed: Answers, weak: Headroom) -> Fix | None:
         candidates = [
             altered(c, id=part.id, fed_by=part.fed_by, output_v=part.output_v, part_class=c.part_class)
             for c in assessed.stock.converters
-            if c.kind == part.kind and abs(c.output_v.likely - part.output_v.likely) < 0.4
+            if c.kind == part.kind and same_output(c, part)
         ]
     elif isinstance(part, Link):
         candidates = [
@@ -125,10 +131,10 @@ def input_window(assessed: Answers) -> Iterator[Finding]:
 
 def _other_board(assessed: Answers, board: Converter, most_v: float) -> Fix | None:
     """A class with the same output that stands the input: a buck where the input is above the output."""
-    kind = "buck" if most_v > board.output_v.likely + 0.3 else board.kind
+    kind = "buck" if most_v > board.output_v.likely + DIODE_V else board.kind
     for candidate in assessed.stock.converters:
-        stands = candidate.input_max_v is None or candidate.input_max_v >= most_v
-        if candidate.kind == kind and stands and abs(candidate.output_v.likely - board.output_v.likely) < 0.3:
+        suits = candidate.input_max_v is None or candidate.input_max_v >= most_v
+        if candidate.kind == kind and suits and same_output(candidate, board):
             plan = replaced(assessed.plan, altered(candidate, id=board.id, fed_by=board.fed_by))
             return Fix(f"{candidate.name} in its place", f"stands {candidate.input_max_v or most_v:.0f} V.", plan)
     return None
@@ -144,7 +150,7 @@ def double_conversion(assessed: Answers) -> Iterator[Finding]:
             continue
         taken = float(op.flow.converter_input_w(k)[State.PLAY, op.half])
         lost = taken * (1.0 / typical_efficiency(first) - 1.0)
-        if lost > 0.15:
+        if lost > CASCADE_W:
             cause = f"{board.name} takes {show(taken, 'W')} through {first.name}, which costs {show(lost, 'W')} on the way."
             yield Finding("close", board.id, cause, lost / max(taken, 1e-9), partial(_straight, assessed, board, first, lost),
                           "Feed it from the store if its input allows.")  # fmt: skip
@@ -173,7 +179,7 @@ def lockout_chatter(assessed: Answers) -> Iterator[Finding]:
     assert isinstance(board, Converter)
     curves = assessed.op.curves[assessed.pack_index]
     rest_v = float(np.interp(-found.stop_soc, -curves.soc, curves.ocv_v))
-    restart_v = board.restart_v if board.restart_v is not None else (board.lockout_v or 0.0) + 0.15
+    restart_v = board.restart_v if board.restart_v is not None else (board.lockout_v or 0.0) + HYSTERESIS_V
     source = assessed.op.network.source_of_converter(assessed.op.network.converters.index(board))
     if source == assessed.pack_index and rest_v > restart_v:
         cause = f"{board.name} locks out at {board.lockout_v or 0:.2f} V, the pack recovers to {rest_v:.2f} V and it starts again: it will chatter."
@@ -189,11 +195,11 @@ def logic_level(assessed: Answers) -> Iterator[Finding]:
         driver = assessed.plan.by_id.get(load.driven_by or "")
         if not isinstance(driver, Load) or load.logic_v is None or driver.logic_v is None:
             continue
-        if driver.logic_v > load.logic_v + 0.35:
+        if driver.logic_v > load.logic_v + CLAMP_V:
             yield Finding("fails", load.id, f"{driver.name} drives {load.name} at {driver.logic_v:.1f} V; it stands {load.logic_v:.1f} V.",
                           driver.logic_v / load.logic_v - 1, advice="Put a level shifter between, or a driver of the lower level.")  # fmt: skip
-        elif driver.logic_v < 0.7 * load.logic_v:
-            yield Finding("close", load.id, f"{driver.name} drives {load.name} at {driver.logic_v:.1f} V; a sure high is {0.7 * load.logic_v:.1f} V.",
+        elif driver.logic_v < HIGH_SHARE * load.logic_v:
+            yield Finding("close", load.id, f"{driver.name} drives {load.name} at {driver.logic_v:.1f} V; a sure high is {HIGH_SHARE * load.logic_v:.1f} V.",
                           0.1, advice="Put a level shifter between.")  # fmt: skip
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Iterator
 from functools import partial
 
@@ -47,7 +48,7 @@ def _litres(pack: Pack) -> float:
     if cell.thickness_mm is None or cell.length_mm is None:
         return 0.0
     width = cell.width_mm or cell.thickness_mm
-    round_share = 0.785 if abs(width - cell.thickness_mm) < 0.05 else 1.0
+    round_share = math.pi / 4.0 if cell.is_round else 1.0
     return cell.thickness_mm * width * cell.length_mm * round_share * 1e-6
 
 

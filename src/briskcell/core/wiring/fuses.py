@@ -16,7 +16,10 @@ from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
 FUSE_SHARE = 0.75  # of its rating that a newly chosen fuse should carry
-RESETTABLE_PER_K = 0.006
+RESETTABLE_PER_K = 0.006  # of the hold current, above 23 °C: class value of polymer fuses
+REFERENCE_C = 23.0  # at which fuses are rated, IEC 60127-1
+SHORT_OVER_TRIP = 3.0  # a protection board's short-circuit threshold over its over-current trip: 2 to 5 on sheets; typical
+WIRE_SHARE = 0.5  # of what melts a wire that a fuse may let through: a margin of two on I²t
 
 
 def opening_time_s(multiple: float, *, resettable: bool) -> float:
@@ -58,7 +61,7 @@ def fuse_holds_a(rating_a: float, ambient_c: float, *, resettable: bool) -> floa
     float
         Amperes.
     """
-    warm = 1.0 - RESETTABLE_PER_K * max(ambient_c - 23.0, 0.0) if resettable else 1.0
+    warm = 1.0 - RESETTABLE_PER_K * max(ambient_c - REFERENCE_C, 0.0) if resettable else 1.0
     return rating_a * max(warm, 0.0)
 
 
@@ -75,7 +78,7 @@ def opens_in_time(opens_s: float, melts_s: float) -> bool:
     bool
         True where the wire is safe.
     """
-    return opens_s < 0.5 * melts_s
+    return opens_s < WIRE_SHARE * melts_s
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -158,5 +161,5 @@ def _short_circuit_a(op: Operating, fuse: Link) -> float:
     curves = op.curves[source]
     path = float(row @ op.network.fixed_ohm) + float(curves.fast_ohm[0])
     store = op.plan.stores[source]
-    trip = store.protection.trip_a.likely * 3.0 if isinstance(store, Pack) and store.protection else math.inf
+    trip = store.protection.trip_a.likely * SHORT_OVER_TRIP if isinstance(store, Pack) and store.protection else math.inf
     return min(float(curves.ocv_v[0]) / max(path, 1e-6), max(trip, 1e-6))

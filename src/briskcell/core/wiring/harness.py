@@ -13,6 +13,7 @@ from briskcell.core.wiring.fuses import opening_time_s, opens_in_time
 from briskcell.model.parts import Link, State
 
 GAUGES = tuple(float(g) for g in range(34, 9, -2))
+SLACK_FACTOR, SLACK_M = 1.15, 0.02  # a seventh, and 20 mm to strip and join twice; a rule of thumb of service loops
 LEAST_RISE_K = 5.0  # a wire that warms by less is not what makes a hot case hot
 
 
@@ -120,4 +121,4 @@ def slack_length_m(run_m: float) -> float:
     float
         Metres.
     """
-    return run_m * 1.15 + 0.02
+    return run_m * SLACK_FACTOR + SLACK_M

@@ -6,8 +6,10 @@ from dataclasses import dataclass
 
 from briskcell.core.answers import Answers
 from briskcell.core.draw.bill import bill
+from briskcell.core.engine.converters import SAME_OUTPUT_V, same_output
 from briskcell.core.engine.operating import operate
 from briskcell.core.rails.headroom import headrooms
+from briskcell.core.rails.sharing import COMMON_RAIL_V
 from briskcell.library import catalogue
 from briskcell.model.changes import remade
 from briskcell.model.parts import Converter
@@ -58,7 +60,7 @@ def take_alternative(assessed: Answers, key: str) -> Edit:
 
 def _boards(plan: Plan) -> tuple[Converter, ChargeBoard] | None:
     """The boost that feeds about 5 V from a single cell voltage, and the board that charges its pack."""
-    board = next((c for c in plan.converters if c.kind == "boost" and abs(c.output_v.likely - 5.0) < 0.4), None)
+    board = next((c for c in plan.converters if c.kind == "boost" and abs(c.output_v.likely - COMMON_RAIL_V) < SAME_OUTPUT_V), None)
     single = {p.id for p in plan.packs if p.series == 1}
     charger = next((c for c in plan.chargers if c.charges in single), None)
     return (board, charger) if board and charger else None
@@ -77,7 +79,7 @@ def _apart(assessed: Answers, board: Converter, charger: ChargeBoard) -> Plan:
     """The smallest boost that is comfortable, else the largest there is, with a switching charger and a power path."""
     best: Plan | None = None
     for found in catalogue().of_kind("converters"):
-        if found.group != "boost" or abs(found.part.output_v.likely - board.output_v.likely) > 0.4:
+        if found.part.kind != "boost" or found.part.combined or not same_output(found.part, board):
             continue
         best = _with(assessed.plan, board, charger, found.key, APART_CHARGER)
         spares = [h.spare for h in headrooms(operate(best), assessed.end_soc) if h.element == board.id]

@@ -1,0 +1,68 @@
+"""Hand-worked values of the closed case."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import pytest
+
+from briskcell.core.assess import assess
+from briskcell.core.heat.case import case_conductance, cells_limit_c, touch_limit_c
+from briskcell.model.plan import Brief, Case, plan_of
+from tests.known import drawing, flat_cell, hand_plan
+
+# 160 × 85 × 30 mm: 2·(0.0136 + 0.00255 + 0.0048) = 0.0419 m², 65 % free, 9 W/m²K.
+BARE = 9.0 * 0.0419 * 0.65
+
+
+def found(watts: float, **lists: Any) -> Any:
+    plan = hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(ohm=0.0)}], loads=[drawing(watts, "power_w")]) | lists
+    return assess(plan_of(plan)).heat
+
+
+def test_a_case_gives_off_heat_by_its_free_surface() -> None:
+    assert case_conductance(Case()) == pytest.approx(BARE)
+    assert case_conductance(Case(vents=True)) == pytest.approx(BARE * 1.35)
+    assert case_conductance(Case(vents=True, fan=True)) == pytest.approx(BARE * 1.35 * 2.2)
+    assert case_conductance(Case(covered=0.0)) == pytest.approx(9.0 * 0.0419)
+    assert case_conductance(Case(covered=1.0)) == pytest.approx(9.0 * 0.0419 * 0.05), "never quite wrapped up"
+
+
+def test_every_watt_warms_skin_and_half_as_much_again_the_air() -> None:
+    h = found(3.0)
+    rise = 3.0 / BARE
+    assert (h.watts, h.rise_k) == pytest.approx((3.0, rise))
+    assert (h.skin_c, h.air_c, h.cells_c) == pytest.approx((30 + rise, 30 + 1.5 * rise, 30 + 1.5 * rise))
+    assert h.vents_save_k == pytest.approx(rise * (1 - 1 / 1.35))
+    assert h.fan_saves_k == pytest.approx(rise * (1 - 1 / 2.2))
+    assert h.minutes_to_limit is None
+
+
+def test_minutes_to_the_limit_are_those_of_one_time_constant() -> None:
+    h = found(6.0)
+    tau_min = 0.35 * 1000 / BARE / 60
+    assert h.time_constant_min == pytest.approx(tau_min)
+    assert h.minutes_to_limit == pytest.approx(-tau_min * math.log(1 - 18 / (6.0 / BARE)))
+    assert found(6.0, brief={"room_c": 50.0}).minutes_to_limit == 0.0
+    on_a_table = found(6.0, brief={"held": False})
+    assert on_a_table.skin_c < 60.0
+    assert on_a_table.minutes_to_limit is None, "nobody holds it: its skin may reach 60 °C, and never does"
+
+
+def test_limits_are_those_of_hands_and_of_the_cells_that_stand_least() -> None:
+    assert (touch_limit_c(Brief()), touch_limit_c(Brief(held=False))) == (48.0, 60.0)
+    plan = plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(use_high_c=50.0)},
+                                    {"id": "two", "name": "Two", "cell": flat_cell()}]))  # fmt: skip
+    assert cells_limit_c(plan) == 50.0
+
+
+def test_parts_warm_over_the_air_by_what_they_lose() -> None:
+    boost = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "thermal_k_per_w": 40.0,
+             "junction_max_c": 110.0, "loss": {"kind": "fixed", "efficiency": 0.9}}  # fmt: skip
+    load = drawing(2.7, "power_w", fed_by="boost", theta_k_per_w=10.0, limit_c=85.0)
+    h = found(0.0, converters=[boost], loads=[load])
+    board, part = h.parts
+    assert (board.element, board.watts, board.limit_c) == ("boost", pytest.approx(0.3), 110.0)
+    assert board.celsius == pytest.approx(h.air_c + 12.0)
+    assert (part.element, part.celsius, part.limit_c) == ("load", pytest.approx(h.air_c + 27.0), 85.0)

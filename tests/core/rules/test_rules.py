@@ -1,0 +1,448 @@
+"""Each branch of each rule: a build just past its limit, and one just short of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from briskcell.core.assess import Assessment, assess
+from briskcell.core.rules import Finding
+from briskcell.library import catalogue
+from briskcell.model.plan import plan_of
+from tests.known import drawing, flat_cell, hand_plan
+
+STOCK = catalogue().stock()
+BOOST = {
+    "id": "boost",
+    "name": "Boost",
+    "fed_by": "fuse",
+    "kind": "boost",
+    "output_v": 5.0,
+    "loss": {"kind": "fixed", "efficiency": 0.9},
+}
+FUSE = {"id": "fuse", "name": "Fuse", "kind": "fuse", "fed_by": "pack", "resistance_ohm": 0.0, "rating_a": 5.0}
+SUPPLY = {"id": "usb", "name": "Supply", "voltage_v": 5.0, "current_limit_a": 3.0, "cable_ohm": 0.0}
+BOARD = {"id": "charger", "name": "Charger", "charges": "pack", "supply": "usb", "layout": "power_path", "kind": "switching",
+         "current_a": 1.5, "termination_a": 0.1}  # fmt: skip
+
+
+def of(**lists: Any) -> Assessment:
+    return assess(plan_of(hand_plan(links=[FUSE], loads=[drawing(1.0, fed_by="fuse")]) | lists), STOCK)
+
+
+def cells(**figures: Any) -> list[dict[str, Any]]:
+    own = {k: figures.pop(k) for k in ("series", "parallel", "protection", "strings") if k in figures}
+    return [{"id": "pack", "name": "Pack", "cell": flat_cell(**figures)} | own]
+
+
+def found(a: Assessment, rule: str) -> list[Finding]:
+    return [f for f in a.findings if f.rule == rule]
+
+
+def one(a: Assessment, rule: str) -> Finding:
+    (finding,) = found(a, rule)
+    return finding
+
+
+def boosted(amps: float = 1.0, **figures: Any) -> dict[str, Any]:
+    return {"converters": [BOOST | figures], "loads": [drawing(amps, fed_by="boost")]}
+
+
+@pytest.mark.parametrize(
+    ("switch_a", "word", "says"),
+    [(2.01, None, ""), (1.9, "close", "has 21 % to spare (1.00 A of 1.27 A)"), (1.65, "fails", "has 9 % to spare"),
+     (1.4, "fails", "is asked for 1.00 A and can give 0.93 A")],
+)  # fmt: skip
+def test_headroom_is_comfortable_from_a_quarter_and_close_from_a_tenth(switch_a: float, word: str | None, says: str) -> None:
+    # 3.7·0.9/5 of the switch current comes out.
+    a = of(packs=cells(ohm=0.0), **boosted(switch_current_a=switch_a))
+    got = [f for f in found(a, "headroom") if f.element == "boost"]
+    assert [f.state for f in got] == ([word] if word else [])
+    assert all(says in f.cause.replace("\u00a0", " ").replace("21%", "21 %").replace("9%", "9 %") for f in got)
+
+
+def test_headroom_names_the_moment_and_offers_the_smallest_part_that_is_comfortable() -> None:
+    a = of(packs=cells(volts=3.0, top_v=4.0, ohm=0.0), **boosted(1.0, switch_current_a=1.7))
+    f = next(f for f in found(a, "headroom") if f.element == "boost")
+    assert f.cause.startswith("At 0% charge, all at ")
+    assert f.fix is not None
+    assert f.fix.words == "Boost board 5 V, 3 A switch in its place"
+    weak = [FUSE | {"rating_a": 1.05}]
+    fuse = next(f for f in found(of(links=weak), "headroom") if f.element == "fuse")
+    assert fuse.fix is not None
+    assert fuse.fix.words == "Fuse 2 A in its place"
+
+
+def test_a_build_that_cannot_be_carried_is_one_finding_with_the_part_that_ends_it() -> None:
+    thin = {"id": "wire", "name": "Wire", "kind": "wire", "fed_by": "fuse", "resistance_ohm": 2.0}
+    a = of(links=[FUSE, thin], loads=[drawing(5.0, "power_w", fed_by="wire")])
+    f = one(a, "headroom")
+    assert f.cause.startswith("At 100% charge, all at rest, the volts collapse")
+    assert a.collapse == (1.0, "rest")
+
+
+@pytest.mark.parametrize(
+    ("window", "says"),
+    [({"low_v": 3.0, "high_v": 3.8}, None), ({"low_v": 3.0, "high_v": 3.6}, "sees 3.65 V and accepts at most 3.60 V"),
+     ({"low_v": 3.0, "high_v": 3.5, "absolute_max_v": 3.6}, "sees 3.65 V; more than 3.60 V destroys it"),
+     ({"low_v": 3.7, "high_v": 4.2}, "sees 3.65 V in play, needs 3.70 V")],
+)  # fmt: skip
+def test_a_load_wants_volts_within_its_window(window: dict[str, float], says: str | None) -> None:
+    got = found(of(loads=[drawing(1.0, fed_by="fuse", window=window)]), "load-window")
+    assert [says in f.cause for f in got if says] == ([True] if says else [])
+    assert len(got) == (1 if says else 0)
+
+
+def test_a_load_short_of_volts_is_given_a_thicker_wire_or_a_higher_rail() -> None:
+    wire = {"id": "wire", "name": "Wire", "kind": "wire", "fed_by": "boost", "length_m": 0.5, "awg": 30}
+    loads = [drawing(1.0, fed_by="wire", window={"low_v": 4.85, "high_v": 5.3})]
+    a = of(links=[FUSE, wire], converters=[BOOST], loads=loads)
+    fix = one(a, "load-window").fix
+    assert fix is not None
+    # 30 AWG has 338 mΩ out and back; 150 mV at 1 A allow 150 mΩ: 26 AWG has 134, 28 AWG 213.
+    assert fix.words == "26 AWG instead of 30 AWG for Wire"
+    fixed = {"id": "wire", "name": "Wire", "kind": "path", "fed_by": "boost", "resistance_ohm": 0.3}
+    raised = one(of(links=[FUSE, fixed], converters=[BOOST], loads=loads), "load-window").fix
+    assert raised is not None
+    assert raised.words == "Boost set to 5.19 V", "5 V and a quarter more than the 150 mV that are missing"
+    end = of(packs=cells(volts=3.0, top_v=4.0, ohm=0.0), loads=[drawing(1.0, fed_by="fuse", window={"low_v": 3.5, "high_v": 4.5})])
+    assert "at the end of the pack" in one(end, "load-window").cause
+
+
+def test_a_board_wants_no_more_than_its_input_stands() -> None:
+    assert not found(of(**boosted(input_max_v=3.7)), "input-window")
+    f = one(of(packs=cells(series=2), **boosted(0.5, input_max_v=6.0)), "input-window")
+    assert f.cause == "Boost gets 7.40 V from a full store and stands 6.00 V."
+    assert f.fix is not None
+    assert f.fix.words.startswith("Buck board 5 V"), "7.4 V are above 5 V: it has to step down"
+
+
+def second(**figures: Any) -> dict[str, Any]:
+    return {"id": "second", "name": "Second", "fed_by": "boost", "kind": "boost", "output_v": 9.0,
+            "loss": {"kind": "fixed", "efficiency": 0.9}} | figures  # fmt: skip
+
+
+def test_two_boards_in_a_row_are_named_once_they_cost_a_twentieth_of_a_small_console() -> None:
+    # 9 V·0.18 A = 1.62 W, 1.8 W into the second, a tenth and a ninth of it lost on the way: 0.2 W. With 0.12 A 0.133 W.
+    a = of(converters=[BOOST, second()], loads=[drawing(0.18, fed_by="second")])
+    f = one(a, "double-conversion")
+    assert f.cause == "Second takes 1.80 W through Boost, which costs 0.20 W on the way."
+    assert f.fix is not None
+    assert f.fix.words == "Second fed beside Boost"
+    assert not found(of(converters=[BOOST, second()], loads=[drawing(0.12, fed_by="second")]), "double-conversion")
+    shy = of(converters=[BOOST, second(input_max_v=3.0)], loads=[drawing(0.18, fed_by="second")])
+    assert one(shy, "double-conversion").fix is None, "the second does not stand the pack"
+    locked = of(converters=[BOOST, second(lockout_v=3.8)], loads=[drawing(0.18, fed_by="second")])
+    assert one(locked, "double-conversion").fix is None, "the second locks out on the pack"
+    down = of(converters=[BOOST, second(kind="buck", output_v=3.9)], loads=[drawing(0.5, fed_by="second")])
+    assert one(down, "double-conversion").fix is None, "a buck cannot make 3.9 V of 3.7"
+    wide = of(packs=cells(volts=3.0, top_v=4.0), converters=[BOOST, second(lockout_v=3.5)], loads=[drawing(0.18, fed_by="second")])
+    assert one(wide, "double-conversion").fix is None, "at the end of the pack there is too little"
+    burns = second(kind="linear", output_v=3.3, loss=None)
+    assert not found(of(converters=[BOOST, burns], loads=[drawing(1.0, fed_by="second")]), "double-conversion")
+
+
+def test_a_board_that_locks_out_must_not_start_again_on_the_recovered_pack() -> None:
+    rising = cells(volts=3.0, top_v=4.0, ohm=0.2)
+    # 3.3 W over 0.9 take 1.15 A at 3.2 V: without them the pack is back at 3.43 V.
+    a = of(packs=rising, **boosted(0.66, lockout_v=3.2))
+    f = one(a, "lock-out-chatter")
+    assert f.fix is not None
+    assert f.fix.words.startswith("A restart at 3.48 V")
+    assert not found(of(packs=rising, **boosted(0.66, lockout_v=3.2, restart_v=3.6)), "lock-out-chatter")
+    assert not found(of(packs=cells(volts=3.0, top_v=4.0, ohm=0.05), **boosted(0.66, lockout_v=3.2)), "lock-out-chatter"), (
+        "50 mΩ recover by less than the usual 0.15 V of hysteresis")  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("driver_v", "load_v", "word"), [(3.3, 3.3, None), (3.6, 3.3, None), (3.7, 3.3, "fails"), (3.3, 4.7, None), (3.3, 5.0, "close")]
+)
+def test_signals_come_at_a_level_that_is_understood_and_survived(driver_v: float, load_v: float, word: str | None) -> None:
+    loads = [
+        drawing(0.1, fed_by="fuse", logic_v=load_v, driven_by="host"),
+        drawing(0.1, fed_by="fuse", logic_v=driver_v) | {"id": "host"},
+    ]
+    assert [f.state for f in found(of(loads=loads), "logic-level")] == ([word] if word else [])
+
+
+@pytest.mark.parametrize(("peak_a", "fails"), [(0.9, False), (1.1, True)])
+def test_the_first_moment_of_a_part_leaves_what_the_rest_draws(peak_a: float, fails: bool) -> None:
+    # 3 A·3.7·0.9/5 = 2 A with 1 A at rest leaves 1 A.
+    loads = [
+        drawing(0.0, rest=1.0, fed_by="boost"),
+        drawing(0.0, fed_by="boost", inrush={"capacitance_f": 1e-4, "peak_a": peak_a}) | {"id": "screen"},
+    ]
+    a = of(packs=cells(ohm=0.0), converters=[BOOST | {"switch_current_a": 3.003}], loads=loads)
+    assert bool(found(a, "inrush")) is fails
+
+
+def test_a_board_that_measures_its_battery_is_fed_where_it_measures() -> None:
+    gauge = drawing(0.5, fed_by="boost", measures_battery=True, window={"low_v": 2.0, "high_v": 5.5})
+    f = one(of(converters=[BOOST], loads=[gauge]), "battery-measure")
+    assert f.fix is not None
+    assert f.fix.words == "load straight on Pack"
+    assert not found(of(loads=[gauge | {"fed_by": "fuse"}]), "battery-measure")
+    picky = gauge | {"window": {"low_v": 4.5, "high_v": 5.5}}
+    assert one(of(converters=[BOOST], loads=[picky]), "battery-measure").fix is None
+
+
+def test_hours_are_held_against_the_brief_and_its_pessimistic_end() -> None:
+    assert not found(of(brief={"hours": 2.9}), "runtime-brief")
+    short = one(of(brief={"hours": 3.5}), "runtime-brief")
+    assert (short.state, short.cause) == ("fails", "It plays 3 h 00, 3 h 30 are wanted. It stops because the pack is empty.")
+    assert short.fix is not None
+    assert short.fix.words == "2 cells in parallel instead of 1"
+    guessed = drawing(1.0, fed_by="fuse") | {"current_a": {"rest": 0, "play": {"low": 0.7, "likely": 1.0, "high": 1.6}, "peak": 1}}
+    close = one(of(brief={"hours": 2.9}, loads=[guessed]), "runtime-brief")
+    assert close.state == "close"
+    assert "one build in ten stays under 2 h 29" in close.cause
+    stranded = one(
+        of(packs=cells(volts=3.0, top_v=4.0, ohm=0.0), brief={"hours": 3.5}, **boosted(0.66, lockout_v=3.4)), "runtime-brief"
+    )
+    assert "Wh still inside." in stranded.cause
+    tight = {"length_mm": 80, "width_mm": 20, "depth_mm": 20}
+    sized = cells(thickness_mm=18.0, length_mm=65.0)
+    assert one(of(packs=sized, bay=tight, brief={"hours": 3.5}), "runtime-brief").fix is None, "no bay for a second cell"
+
+
+def test_cells_give_and_take_no_more_than_they_are_made_for() -> None:
+    assert not found(of(packs=cells(max_discharge_a=1.34)), "cell-current")
+    assert one(of(packs=cells(max_discharge_a=1.3)), "cell-current").state == "close"
+    hard = one(of(packs=cells(max_discharge_a=0.9)), "cell-current")
+    assert hard.state == "fails"
+    assert hard.fix is not None
+    assert hard.fix.words == "2 cells in parallel instead of 1"
+    charging = {"supplies": [SUPPLY], "chargers": [BOARD]}
+    assert not found(of(packs=cells(max_charge_a=1.5), **charging), "cell-current")
+    fast = one(of(packs=cells(max_charge_a=1.0), **charging), "cell-current")
+    assert fast.cause == "Charger charges with 1.50 A; the cells take 1.00 A."
+    assert fast.fix is not None
+    assert fast.fix.words == "A charge current of 1.00 A"
+
+
+@pytest.mark.parametrize(
+    ("figures", "word"),
+    [
+        ({"ah": {"likely": 3.0, "grade": "sheet"}}, None),
+        ({"ah": {"likely": 3.0, "grade": "guessed"}}, "close"),
+        ({"measured_ah": 2.5}, None), ({"measured_ah": 2.3}, "close"),
+        # 18 × 65 mm hold 16.5 ml: 800 Wh a litre are 13.2 Wh, 3.67 Ah at 3.6 V.
+        ({"ah": {"likely": 3.6, "grade": "sheet"}, "thickness_mm": 18.0, "length_mm": 65.0}, None),
+        ({"ah": {"likely": 3.75, "grade": "sheet"}, "thickness_mm": 18.0, "length_mm": 65.0}, "fails"),
+        # A pouch of 5 × 40 × 60 mm holds 12 ml, 2.67 Ah.
+        ({"ah": {"likely": 2.6, "grade": "sheet"}, "thickness_mm": 5.0, "width_mm": 40.0, "length_mm": 60.0}, None),
+        ({"ah": {"likely": 2.75, "grade": "sheet"}, "thickness_mm": 5.0, "width_mm": 40.0, "length_mm": 60.0}, "fails"),
+    ],
+)  # fmt: skip
+def test_a_capacity_is_proven_and_fits_the_cells_volume(figures: dict[str, Any], word: str | None) -> None:
+    assert [f.state for f in found(of(packs=cells(**figures)), "proven-capacity")] == ([word] if word else [])
+
+
+def test_strings_are_joined_at_one_voltage() -> None:
+    def at(*volts: float) -> list[Finding]:
+        strings = [{"cell": flat_cell(ohm=0.1), "ocv_v": v} for v in volts]
+        return found(of(packs=cells(strings=strings)), "equal-strings")
+
+    assert not at(3.70, 3.74)
+    (apart,) = at(3.70, 4.00)
+    assert "0.30 V apart: joined, 1.50 A would flow between them" in apart.cause
+    assert len(at(3.5, 3.7, 3.9)) == 3
+
+
+@pytest.mark.parametrize(("full_v", "word"), [(2.43, None), (2.5, "close"), (2.8, "fails")])
+def test_a_supercapacitor_keeps_a_tenth_of_its_rating(full_v: float, word: str | None) -> None:
+    cap = {"id": "cap", "name": "Cap", "capacitance_f": 10, "esr_ohm": 0.05, "full_v": full_v, "rating_v": 2.7}
+    got = found(of(capacitors=[cap]), "capacitor-rating")
+    assert [f.state for f in got] == ([word] if word else [])
+    assert all(f.fix and f.fix.words == "Charge it to 2.43 V" for f in got)
+
+
+def test_a_bank_stays_on_at_rest_and_while_it_charges() -> None:
+    bank = {
+        "id": "pack",
+        "name": "Bank",
+        "cells_wh": 20,
+        "efficiency": 0.9,
+        "output_v": 5.0,
+        "output_limit_a": 2.0,
+        "least_load_a": 0.1,
+    }
+    quiet = of(packs=[], banks=[bank], links=[], loads=[drawing(0.5, rest=0.09)])
+    assert "switches off below 0.10 A after 30 s" in one(quiet, "bank-output").cause
+    assert not found(of(packs=[], banks=[bank], links=[], loads=[drawing(0.5, rest=0.11)]), "bank-output")
+    cuts = of(packs=[], banks=[bank | {"output_while_charging": False}], links=[], loads=[drawing(0.5)])
+    assert one(cuts, "bank-output").cause == "Bank cuts its output while it charges."
+    calm = of(
+        packs=[],
+        banks=[bank | {"output_while_charging": False}],
+        links=[],
+        loads=[drawing(0.5)],
+        brief={"play_while_charging": False},
+    )
+    assert not found(calm, "bank-output")
+
+
+def test_there_is_one_of_each() -> None:
+    two = {"supplies": [SUPPLY, SUPPLY | {"id": "usb-2"}], "chargers": [BOARD, BOARD | {"id": "charger-2", "supply": "usb-2"}]}
+    assert one(of(**two), "one-of-each").cause == "The build has 2 charge ports, 1 is wanted."
+    assert not found(of(**two, brief={"charge_ports": 2}), "one-of-each")
+    switches = [FUSE, *({"id": f"s{k}", "name": "Switch", "kind": "switch", "fed_by": at, "resistance_ohm": 0.01}
+                        for k, at in ((1, "fuse"), (2, "second")))]  # fmt: skip
+    packs = [*cells(), {"id": "second", "name": "Second", "cell": flat_cell()}]
+    apart = of(packs=packs, links=switches, loads=[drawing(1.0, fed_by="s1"), drawing(0.1, fed_by="s2") | {"id": "lamp"}])
+    assert "2 stores with 2 switches" in one(apart, "one-of-each").cause
+    assert not found(of(packs=packs, links=switches[:2], loads=[drawing(1.0, fed_by="s1"), drawing(0.1, fed_by="second") | {"id": "lamp"}]),
+                     "one-of-each")  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("shutdown", "words"),
+    [
+        ({"warning_v": 3.6}, []), ({"warning_v": 2.9}, [("fails", "comes too late")]), ({}, [("close", "No warning before shutdown")]),
+        ({"warning_v": 3.6, "hard_off": False}, [("close", "Nothing cuts the power")]), ({"soft": False}, []), ({"seconds": 0}, []),
+        ({"power_w": 400.0, "seconds": 3600, "warning_v": 3.6}, [("fails", "Even a full store")]),
+    ],
+)  # fmt: skip
+def test_the_warning_comes_early_enough_and_something_cuts_the_power(
+    shutdown: dict[str, Any], words: list[tuple[str, str]]
+) -> None:
+    plain = {"power_w": 3.0, "seconds": 60} | shutdown
+    got = found(of(packs=cells(volts=3.0, top_v=4.0), shutdown=plain), "shutdown-reserve")
+    assert [f.state for f in got] == [w for w, _ in words]
+    assert all(says in f.cause for f, (_, says) in zip(got, words, strict=True))
+
+
+def test_a_pack_lasts_its_weeks_on_the_shelf() -> None:
+    sips = BOOST | {"off_current_a": 0.002}
+    # 3 Ah at 2 mA and a hundredth a month of its own: 62 days.
+    a = {"packs": cells(self_discharge_per_month=0.01), "converters": [sips], "loads": [drawing(1.0, fed_by="boost")]}
+    assert not found(of(**a, brief={"shelf_days": 60}), "shelf-life")
+    f = one(of(**a, brief={"shelf_days": 63}), "shelf-life")
+    assert f.cause == "Pack is empty after 61 days on the shelf: 2 mA leak, most by Boost."
+
+
+def test_past_a_hundred_watt_hours_a_carrier_is_asked() -> None:
+    assert not found(of(packs=cells(parallel=9)), "carrier"), "9 · 11.1 Wh"
+    assert "111.0 Wh" in one(of(packs=cells(parallel=10)), "carrier").cause
+
+
+def test_charging_is_held_against_the_brief() -> None:
+    charging = {"supplies": [SUPPLY], "chargers": [BOARD | {"layout": "cut_out"}], "packs": cells(max_charge_a=3.0)}
+    assert not found(of(**charging, brief={"charge_hours": 2.0, "play_while_charging": False}), "charge-brief")
+    slow = one(of(**charging, brief={"charge_hours": 1.9, "play_while_charging": False}), "charge-brief")
+    assert slow.cause == "Charger fills the pack in 2 h 00; 1 h 54 are wanted."
+    assert slow.fix is not None
+    assert slow.fix.words == "A charge current of 3.00 A"
+    assert "does not fill while someone plays" in one(of(**charging, brief={"charge_hours": 2.0}), "charge-brief").cause
+    never = of(supplies=[SUPPLY | {"voltage_v": 3.0}], chargers=[BOARD | {"kind": "linear"}], brief={"play_while_charging": False})
+    assert "never fills the pack" in one(never, "charge-brief").cause
+    held = of(supplies=[SUPPLY | {"current_limit_a": 1.5}], chargers=[BOARD | {"kind": "linear", "layout": "cut_out"}],
+              brief={"charge_hours": 1.5, "play_while_charging": False})  # fmt: skip
+    assert one(held, "charge-brief").fix is None, "neither cells nor supply give more"
+
+
+def test_the_console_does_not_hang_on_the_charging_cell_and_series_cells_are_balanced() -> None:
+    on_cell = {"supplies": [SUPPLY], "chargers": [BOARD | {"layout": "on_cell"}]}
+    assert found(of(**on_cell), "load-on-charging-cell")
+    assert not found(of(**on_cell, links=[], loads=[]), "load-on-charging-cell")
+    pair = {"supplies": [SUPPLY | {"voltage_v": 12.0}], "packs": cells(series=2)}
+    assert "2 cells in series without balancing" in one(of(**pair, chargers=[BOARD]), "series-balance").cause
+    assert not found(of(**pair, chargers=[BOARD | {"balancing": True}]), "series-balance")
+
+
+@pytest.mark.parametrize(
+    ("brief", "says"),
+    [({"cells_c": 0.0}, []), ({"cells_c": -1.0}, ["charged at -1 °C"]), ({"cells_c": 45.0}, []), ({"cells_c": 46.0}, ["charged at 46 °C"]),
+     ({"room_c": 46.0}, ["charged at 46 °C"]), ({"room_c": -5.0}, []), ({"cells_c": -21.0}, ["charged at -21", "used at -21 °C"]),
+     ({"cells_c": 61.0}, ["charged at 61", "used at 61 °C"])],
+)  # fmt: skip
+def test_cells_are_charged_and_used_within_their_temperatures(brief: dict[str, float], says: list[str]) -> None:
+    got = found(of(supplies=[SUPPLY], chargers=[BOARD], brief=brief), "charge-temperature")
+    assert [s in f.cause for s, f in zip(says, got, strict=True)] == [True] * len(says)
+    assert not found(of(brief={"cells_c": -1.0}), "charge-temperature"), "nothing charges it"
+
+
+def test_a_fuse_lies_right_behind_every_pack() -> None:
+    wire = {"id": "wire", "name": "Wire", "kind": "wire", "fed_by": "pack", "length_m": 0.1, "awg": 22}
+    bare = one(of(links=[wire], loads=[drawing(1.0, fed_by="wire")]), "fuse-at-the-store")
+    assert bare.cause.startswith("No fuse lies between Pack and Wire")
+    assert bare.fix is not None
+    assert bare.fix.words == "Fuse 2 A right at Pack", "three quarters of 2 A carry 1 A"
+    behind = [wire, FUSE | {"fed_by": "wire"}]
+    assert not found(of(links=behind, loads=[drawing(1.0, fed_by="fuse")]), "fuse-at-the-store")
+    forked = [*behind, wire | {"id": "branch", "name": "Branch", "fed_by": "wire"}]
+    assert found(
+        of(links=forked, loads=[drawing(1.0, fed_by="fuse"), drawing(0.1, fed_by="branch") | {"id": "lamp"}]), "fuse-at-the-store"
+    )
+
+
+def test_wires_stay_within_what_their_insulation_stands() -> None:
+    def at(amps: float, **figures: Any) -> list[Finding]:
+        wire = {"id": "wire", "name": "Wire", "kind": "wire", "fed_by": "fuse", "length_m": 0.05, "awg": 30} | figures
+        return found(of(links=[FUSE | {"rating_a": 20.0}, wire], loads=[drawing(amps, fed_by="wire")], brief={"room_c": 20.0},
+                        case={"length_mm": 800, "width_mm": 600, "depth_mm": 300}), "wire-warmth")  # fmt: skip
+
+    # 30 AWG at 20 °C: 2.1²·0.3387/(0.03313 − 0.00587) = 55 K, 60 K are left in a case so large that its air stays cool.
+    assert not at(2.1)
+    (warm,) = at(2.6)
+    assert warm.fix is not None
+    assert warm.fix.words == "28 AWG instead of 30 AWG"
+    (away,) = at(9.0)
+    assert "runs away in play" in away.cause
+    trace = at(3.0, kind="trace", awg=None, trace_width_mm=0.4)
+    assert trace
+    assert trace[0].fix is None
+
+
+def test_no_conductor_is_longer_than_it_must_be() -> None:
+    def at(length: float) -> list[Finding]:
+        wire = {"id": "wire", "name": "Wire", "kind": "wire", "fed_by": "fuse", "length_m": length, "awg": 22, "run_m": 0.2}
+        return found(of(links=[FUSE, wire], loads=[drawing(1.0, fed_by="wire")]), "slack")
+
+    assert not at(0.254)
+    (long,) = at(0.30)
+    assert "5 cm longer" in long.cause
+    assert long.fix is not None
+    assert long.fix.words == "25 cm"
+
+
+def test_the_case_stays_cool_enough_for_hands_and_cells_and_is_vented_first() -> None:
+    def at(watts: float, **brief: Any) -> list[Finding]:
+        return found(
+            of(packs=cells(ohm=0.0), loads=[drawing(watts, "power_w", fed_by="fuse")], brief={"room_c": 30.0} | brief), "case-heat"
+        )
+
+    # 18 K at 0.2451 W/K: 4.41 W; the cells' 30 K at one and a half times the skin's rise: 4.90 W.
+    assert not at(4.35)
+    (skin,) = at(4.5)
+    assert "reaches 48 °C after" in skin.cause
+    assert skin.fix is not None
+    assert skin.fix.words == "Vents"
+    assert not at(4.85, held=False)
+    (hot,) = at(5.0, held=False)
+    assert "The cells reach 61 °C" in hot.cause
+    (worst,) = at(8.0)
+    assert worst.fix is not None
+    assert worst.fix.words == "Vents and a fan"
+
+
+def test_no_part_gets_warmer_than_its_sheet_allows() -> None:
+    def at(limit_c: float) -> list[Finding]:
+        board = BOOST | {"thermal_k_per_w": 50.0, "junction_max_c": limit_c}
+        return found(of(packs=cells(ohm=0.0), converters=[board], loads=[drawing(0.5, fed_by="boost")]), "part-heat")
+
+    # 2.5 W out, 0.278 W lost: 13.9 K over air at 30 + 1.5·2.778/0.2451 = 47 °C.
+    assert not at(61.5)
+    (hot,) = at(60.0)
+    assert hot.cause.startswith("Boost reaches 61 °C in play")
+
+
+def test_the_pack_fits_its_bay() -> None:
+    sized = {"thickness_mm": 18.0, "length_mm": 65.0}
+    bay = {"length_mm": 81, "width_mm": 40, "depth_mm": 20}
+    assert not found(of(packs=cells(**sized, parallel=2), bay=bay), "fits-the-bay")
+    f = one(of(packs=cells(**sized, parallel=3), bay=bay), "fits-the-bay")
+    assert f.fix is not None
+    assert f.fix.words == "2 in parallel instead of 3"
+    assert one(of(packs=cells(**sized, series=3), bay=bay), "fits-the-bay").fix is None
