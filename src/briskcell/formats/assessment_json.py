@@ -79,6 +79,15 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
         "fewest_rails": [
             {"low_v": r.low_v, "high_v": r.high_v, "loads": list(r.loads)} for r in fewest_rails(assessed.plan.loads)
         ],
+        "games": [
+            {"name": g.name, "hours_alone": _plain(h)} for g, h in zip(assessed.plan.games, assessed.game_hours, strict=True)
+        ],
+        "trickles": [
+            {"source": t.source.id, "power_w": _plain(t.flow.power_w), "hours_alone": _plain(t.hours)} for t in assessed.trickles
+        ],
+        "voltage_guards": [
+            {"load": g.load.id, "most_v": _plain(g.most_v), "rated_v": g.rated_v, "state": g.state} for g in assessed.voltage_guards
+        ],
         "straight_on": {s.id: list(straight_on(assessed.plan, s)) for s in assessed.plan.stores},
         "soc": soc,
         "state": state,

@@ -107,7 +107,7 @@ def used_states(profile: Profile) -> list[State]:
     list of State
         Rows of solved arrays.
     """
-    return [s for s in State if shares_of(profile)[s] > 0]
+    return [s for s, share in zip(State, (profile.rest, profile.play, profile.peak), strict=True) if share > 0]
 
 
 def riding_on_play(slow_ohm: Array) -> Slow:

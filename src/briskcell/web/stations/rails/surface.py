@@ -71,7 +71,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "pack_span": (scale(span[0]), scale(span[1])) if span else None,
         "boards": boards,
         "chosen": chosen,
-        "plot": limit_plot(op.soc, chosen["headroom"]) if chosen else None,
+        "plot": limit_plot(op.soc, chosen["headroom"]) if chosen and chosen["headroom"] else None,
         "classes": classes("converters"),
         "proposals": assessed.proposals,
         "places": board_feeders(assessed.plan),
