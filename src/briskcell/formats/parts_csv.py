@@ -25,7 +25,7 @@ ALSO = {"part": "name", "idle": "rest", "typical": "play", "max": "peak", "min_v
 
 @dataclass(frozen=True, slots=True)
 class CsvRow:
-    """One line as read: the part it makes and where it hangs, or why it makes none."""
+    """One line as read: the part it makes and what feeds it, or why it makes none."""
 
     line: int
     name: str

@@ -1,4 +1,4 @@
-"""The parts of a build and how each hangs on the one that feeds it."""
+"""The parts of a build and how they are fed."""
 
 from __future__ import annotations
 
@@ -125,7 +125,7 @@ class Inrush(Document):
 
 
 class Load(Fed):
-    """A part that eats current: as constant power, constant current or a resistance. Exactly one of the three.
+    """A part that draws current: as constant power, constant current or a resistance. Exactly one of the three.
 
     ``return_by`` names a link of kind ``return`` that its current shares on the way back; ``logic_v`` is the level of
     its signals, ``driven_by`` the part that drives them. A part that ``keeps_time`` goes on drawing while all else is off.

@@ -160,7 +160,7 @@ class Plan(Document):
 
     @property
     def stores(self) -> tuple[Store, ...]:
-        """Packs, capacitors and banks, in this order: what a tree can hang on."""
+        """Packs, capacitors and banks, in this order: what a tree can be fed from."""
         return (*self.packs, *self.capacitors, *self.banks)
 
     @cached_property
@@ -174,7 +174,7 @@ class Plan(Document):
 
     @cached_property
     def fed(self) -> dict[str, tuple[Fed, ...]]:
-        """The parts that hang on each id, in the order of the plan."""
+        """The parts that are fed from each id, in the order of the plan."""
         out: dict[str, list[Fed]] = {}
         for part in self.parts():
             if isinstance(part, Fed):
@@ -208,7 +208,7 @@ class Plan(Document):
 
     @staticmethod
     def _check_input(board: ChargeBoard, seen: dict[str, Part]) -> None:
-        """A charge board hangs on its supply, straight or by way of links."""
+        """A charge board is fed from its supply, straight or by way of links."""
         at = board.fed_by
         while at is not None and at != board.supply:
             feeder = seen.get(at)

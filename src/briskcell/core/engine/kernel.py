@@ -110,7 +110,7 @@ def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, cur
         for b in range(branch_a.shape[1]):
             branch_a[p, b] = 0.0
         for at in range(n):
-            # Loads, then converters from the deepest up: each knows by then what hangs on it.
+            # Loads, then converters from the deepest up: each knows by then what is fed from it.
             c = at if at < n_loads else n_loads + order[at - n_loads]
             volts = max(x[p, c], FLOOR * scale[p, c])
             if at < n_loads:
@@ -132,7 +132,7 @@ def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, cur
             for b in range(start[c], start[c + 1]):
                 branch_a[p, branch[b]] += drawn
         for at in range(n):
-            # Converters from the shallowest down, then loads: a new output feeds what hangs on it in the same sweep.
+            # Converters from the shallowest down, then loads: a new output feeds what is fed from it in the same sweep.
             c = n_loads + order[n_boards - 1 - at] if at < n_boards else at - n_boards
             volts = source_v[source[c]]
             for b in range(start[c], start[c + 1]):

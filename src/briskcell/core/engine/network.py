@@ -59,7 +59,7 @@ class Network:
 
     @cached_property
     def root_of_source(self) -> NDArray[np.intp]:
-        """Store that each source hangs on in the end: a store on itself, a converter on that of its input."""
+        """Store that each source is fed from in the end: a store on itself, a converter on that of its input."""
         n_stores, n_loads = len(self.stores), len(self.loads)
         out = np.arange(n_stores + len(self.converters))
         for k in reversed(self.deepest_first):
@@ -71,11 +71,11 @@ class Network:
         return int(self.source_of_consumer[len(self.loads) + converter])
 
     def store_of_converter(self, converter: int) -> int:
-        """Store that a converter hangs on in the end."""
+        """Store that a converter is fed from in the end."""
         return int(self.root_of_source[len(self.stores) + converter])
 
     def store_of_load(self, load: int) -> int:
-        """Store that a load hangs on in the end."""
+        """Store that a load is fed from in the end."""
         return int(self.root_of_source[self.source_of_consumer[load]])
 
     @cached_property
@@ -131,7 +131,7 @@ def compile_network(plan: Plan) -> Network:
     Parameters
     ----------
     plan : Plan
-        A validated plan; its parts hang on stores without rings. What hangs on a supply is no part of it.
+        A validated plan; its parts are fed from stores without rings. What is fed from a supply is no part of it.
 
     Returns
     -------

@@ -18,7 +18,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stop:
-    """One thing that can end play: its least margin over the states lived through; play ends where that falls below zero."""
+    """One thing that can end play: its least margin over the states that happen; play ends where that falls below zero."""
 
     cause: str
     element: str

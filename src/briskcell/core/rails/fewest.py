@@ -1,4 +1,4 @@
-"""Which parts can share a supply voltage, how few voltages serve them all, and what may hang on the store itself."""
+"""Which parts can share a supply voltage, how few voltages serve them all, and what may be fed from the store itself."""
 
 from __future__ import annotations
 
@@ -70,7 +70,7 @@ def straight_on(plan: Plan, store: Store, sag_v: float = 0.15) -> tuple[str, ...
     plan : Plan
         The build.
     store : Pack, Capacitor or Bank
-        What they would hang on.
+        What would feed them.
     sag_v : float
         Volts kept below the cut-off for the sag under load. [V]
 

@@ -33,7 +33,7 @@ def charge_brief(assessed: Answers) -> Iterator[Finding]:
 
 @rule("load-on-charging-cell", station="charge", source="A charger that watches a cell with a load on it may never end")
 def load_on_charging_cell(assessed: Answers) -> Iterator[Finding]:
-    """The console does not hang on the cell that charges."""
+    """The console is not fed from the cell that charges."""
     for board in assessed.plan.chargers:
         if board.layout == "on_cell" and assessed.plan.fed.get(board.charges):
             plan = replaced(assessed.plan, altered(board, layout="cut_out"))

@@ -55,7 +55,7 @@ def scout(plan: Plan, cells: Sequence[Cell], parallels: Sequence[int], boards: S
           *, workers: int = 2, stop: Callable[[], bool] = lambda: False) -> Scouted:  # fmt: skip
     """Judge every combination of cell, count, board and gauge of the wire from the pack, for one tree of a plan.
 
-    What hangs behind the board sees its output alone, so it is solved once a board and stands as one constant power; the
+    What lies behind the board sees its output alone, so it is solved once a board and stands as one constant power; the
     rest is the same network, solved for all cells, counts and gauges in one batch.
 
     Parameters

@@ -27,7 +27,7 @@ def added(plan: Plan, load: Load, fed_by: str) -> Plan:
 
 
 def add_load(plan: Plan, key: str, fed_by: str) -> Edit:
-    """Add a load of a library class, with a wire of its own, where it hangs."""
+    """Add a load of a library class, with a wire of its own, where it is fed from."""
     found = catalogue().find(key)
     if found.kind != "loads":
         raise FigureError("part_class", f"{found.name} draws nothing by itself.", fix="Choose a part that draws current.")

@@ -16,7 +16,7 @@ from .values import Edit, field_error_of
 
 
 def swapped(plan: Plan, part_id: str, key: str) -> tuple[Plan, str]:
-    """The plan with another class in a part's place, and the name that was there; where it hangs stays.
+    """The plan with another class in a part's place, and the name that was there; what feeds it stays.
 
     Raises
     ------
@@ -40,6 +40,6 @@ def swapped(plan: Plan, part_id: str, key: str) -> tuple[Plan, str]:
 
 
 def swap(plan: Plan, part_id: str, key: str) -> Edit:
-    """Put another class in a part's place; where it hangs stays, and a pack keeps its cells' count."""
+    """Put another class in a part's place; what feeds it stays, and a pack keeps its cells' count."""
     new, was = swapped(plan, part_id, key)
     return Edit(new, f"{catalogue().find(key).name} in place of {was}")

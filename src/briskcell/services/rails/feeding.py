@@ -52,7 +52,7 @@ def add_rail(plan: Plan, board_key: str, fed_by: str, name: str) -> Edit:
 
 
 def remove_rail(plan: Plan, rail_id: str) -> Edit:
-    """Take a rail away with the board that makes it, once nothing hangs on it."""
+    """Take a rail away with the board that makes it, once nothing is fed from it."""
     rail = plan.by_id.get(rail_id)
     if not isinstance(rail, Rail) or plan.fed.get(rail_id):
         raise FigureError("rail", "Something still hangs on this rail.", fix="Hang its parts elsewhere first.")

@@ -1,6 +1,6 @@
 """Where everything on the current map stands: a place for each element, whatever flows at the moment.
 
-Each element owns a horizontal strip with room for its words, and the strips of what hangs on it lie within its own; columns
+Each element owns a horizontal strip with room for its words, and the strips of what is fed from it lie within its own; columns
 are as wide as their words. So no two elements can meet, for any tree.
 """
 
@@ -171,7 +171,7 @@ def _place(node: Node, top: float, left: float, step: float, mouth: float, row: 
     for child in node.children:
         at = _place(child, at, left, step, mouth, row, most_w, 0)
     spread = at - top
-    if spread < above + below:  # what hangs on it stands in the middle of its strip
+    if spread < above + below:  # what is fed from it stands in the middle of its strip
         _shift(node.children, (above + below - spread) / 2)
     node.bottom = top + max(spread, above + below)
     middle = (node.children[0].y + node.children[-1].y) / 2 if node.children else top + above

@@ -1,4 +1,4 @@
-"""The Draw station: what each part takes, by where it hangs; settings; how the time is spent; and what is added."""
+"""The Draw station: what each part takes, by what feeds it; settings; how the time is spent; and what is added."""
 
 from __future__ import annotations
 
