@@ -95,7 +95,7 @@ def pages_ms() -> tuple[dict[str, list[float]], dict[str, float]]:
         for name, path in LATER.items():
             ask = partial(client.get, f"/builds/3/{path.format(head)}")
             later[name] = statistics.median(times_ms(ask, 8))
-        app.extensions["briskcell"].store.close()
+        app.extensions["briskcell"].close()
         return {name: times[5:] for name, times in edits.items()}, later
 
 

@@ -39,7 +39,7 @@ def workshop(tmp_path: Path) -> Iterator[Workshop]:
     made = Workshop(tmp_path / "builds.sqlite3")
     made.load_demo()
     yield made
-    made.store.close()
+    made.close()
 
 
 @pytest.fixture
@@ -47,7 +47,7 @@ def app(tmp_path: Path) -> Iterator[Any]:
     made = create_app(tmp_path)
     made.extensions["briskcell"].load_demo()
     yield made
-    made.extensions["briskcell"].store.close()
+    made.extensions["briskcell"].close()
 
 
 @pytest.fixture

@@ -144,6 +144,11 @@ def main() -> None:
             shutil.copy(ROOT / "pyproject.toml", Path(folder) / str(k))
             copies.put(Path(folder) / str(k))
 
+        first = copies.get()
+        if caught(Fault("pyproject.toml", 0, (ROOT / "pyproject.toml").read_text(), ""), first):
+            raise SystemExit("The tests fail without any fault put in.")
+        copies.put(first)
+
         def tried(one: Fault) -> bool:
             copy = copies.get()
             try:

@@ -67,7 +67,7 @@ def main() -> None:
             context.close()
         browser.close()
         server.close()
-        app.extensions["briskcell"].store.close()
+        app.extensions["briskcell"].close()
 
 
 if __name__ == "__main__":

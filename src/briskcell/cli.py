@@ -6,9 +6,10 @@ The engine and the pages are loaded by the commands that need them, so that help
 from __future__ import annotations
 
 import json
+import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, BinaryIO
+from typing import TYPE_CHECKING, BinaryIO, NoReturn
 
 import click
 from platformdirs import user_data_path
@@ -28,7 +29,13 @@ USUAL_PORT = 5070
 
 def data_folder() -> Path:
     """Where builds are kept unless told otherwise: the platform's own data folder."""
-    return user_data_path("brisk-cell", appauthor=False)
+    try:
+        found = user_data_path("brisk-cell", appauthor=False)
+    except (RuntimeError, KeyError, OSError):
+        found = Path("~")
+    if str(found).startswith("~") or not found.is_absolute():
+        _end("There is no home folder to keep builds in. Name a folder with --data.")
+    return found
 
 
 @click.group()
@@ -38,9 +45,31 @@ def main() -> None:
 
 
 def _run(data: Path, port: int, *, demo: bool) -> None:
+    _one_thread()
+    from briskcell.store import StoreError
     from briskcell.web.serve import serve
 
-    serve(data, port, demo=demo)
+    try:
+        serve(data, port, demo=demo)
+    except StoreError as error:
+        _end(str(error))
+
+
+def _one_thread() -> None:
+    """Linear algebra with one thread: these matrices are small, and threads of their own would fight with the server's."""
+    for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS", "VECLIB_MAXIMUM_THREADS"):
+        os.environ.setdefault(name, "1")
+
+
+def _end(words: str) -> NoReturn:
+    """End with a sentence and the exit code of what cannot be begun."""
+    click.echo(printable(words), err=True)
+    sys.exit(2)
+
+
+def printable(text: str) -> str:
+    """A text without signs that a terminal would act on."""
+    return "".join(c if c.isprintable() or c == "\n" else "·" for c in text)
 
 
 _data = click.option("--data", type=click.Path(path_type=Path, file_okay=False), help="Folder that keeps the builds.")
@@ -82,7 +111,7 @@ def _plan(file: BinaryIO) -> Plan:
         return read_plan(file)
     except PlanError as error:
         for problem in error.problems:
-            click.echo(f"{problem.field or 'plan'} = {problem.value}: {problem.message} {problem.fix}".strip(), err=True)
+            click.echo(printable(f"{problem.field} = {problem.value}: {problem.message} {problem.fix}".strip()), err=True)
         sys.exit(2)
 
 
@@ -143,6 +172,38 @@ def session_command(file: BinaryIO, phases: str, start: float) -> None:
         if k % max(len(found.time_s) // 60, 1) == 0 or k == len(found.time_s) - 1:
             click.echo(f"{t / 60:.1f},{soc:.4f},{volts:.3f},{amps:.3f},{case_c:.1f}")
     click.echo(f"# {found.ended or 'played to its end'}", err=True)
+
+
+@main.command("doctor")
+@_data
+def doctor_command(data: Path | None) -> None:
+    """Look through a data FOLDER: whether its file is whole, and every revision can be read and judged. Changes nothing."""
+    _one_thread()
+    from briskcell.services.doctor import examine
+    from briskcell.store import StoreError
+
+    try:
+        found = examine(data or data_folder())
+    except StoreError as error:
+        _end(str(error))
+    for line in found.lines:
+        click.echo(printable(line))
+    sys.exit(0 if found.sound else 1)
+
+
+@main.command("export-all")
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
+@_data
+def export_all_command(folder: Path, data: Path | None) -> None:
+    """Write every build that can still be read into FOLDER, out of a damaged file too."""
+    from briskcell.services.doctor import rescue
+    from briskcell.store import StoreError
+
+    try:
+        for line in rescue(data or data_folder(), folder):
+            click.echo(printable(line))
+    except StoreError as error:
+        _end(str(error))
 
 
 @main.command("schema")

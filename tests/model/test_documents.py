@@ -95,7 +95,7 @@ def spoiled(path: str, value: Any) -> dict[str, Any]:
         ("loads/0/window/low_v", 9.0, "low_v", "not below"),
         ("loads/0/current_a", {"rest": 1, "play": 1, "peak": 1}, "power_w", "2 ways"),
         ("packs/0/cell/ocv", {"soc": [0, 1], "value": [4, 3]}, "ocv", "falls as the cell fills"),
-        ("packs/0/series", 0, "series", "greater than or equal to 1"),
+        ("packs/0/series", 0, "series", "below 1"),
         ("converters/0/loss", None, "loss", "no efficiency"),
         ("chargers/0/supply", "pack", "supply", "no supply"),
         ("profile/rest", 0.5, "play", "add up"),

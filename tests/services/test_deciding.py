@@ -18,12 +18,13 @@ from briskcell.services.draw import games, loads
 from briskcell.services.edits.differences import differences
 from briskcell.services.edits.swap import swap
 from briskcell.services.edits.values import set_value
+from briskcell.services.jobs import Progress
 from briskcell.services.pack import bay, cells
 from briskcell.services.pack.phases import read_phases
 from briskcell.services.pack.session import play
 from briskcell.services.rails import feeding
 from briskcell.services.rails.alternatives import alternatives, take_alternative
-from briskcell.services.search import begin_search, take_found
+from briskcell.services.search import search, take_found
 
 LOADS = [c.key for c in catalogue().of_kind("loads")]
 KINDS = ["add", "double", "remove", "move", "hang", "swap", "game", "less"]
@@ -214,31 +215,28 @@ def test_going_the_other_way_and_back_asks_the_same_question(plan: Plan) -> None
 
 
 def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know() -> None:
-    search = begin_search(sanderling())
-    assert search.ended.wait(120)
-    assert search.failed == ""
-    assert search.judged > 10_000
-    best = search.found[0]
-    edit = take_found(sanderling(), best.cell.part_class, best.parallel, best.board.part_class, best.awg)
+    seen: list[float] = []
+    result = search(sanderling())(Progress(seen.append))
+    assert result["judged"] > 10_000
+    best = result["found"][0]
+    edit = take_found(sanderling(), best["cell"], best["parallel"], best["board"], best["awg"])
     built = assess(edit.plan)
     assert built.runtime is not None
-    assert built.runtime.hours == pytest.approx(best.runtime_h, rel=0.01)
-    assert best.runtime_h >= sanderling().brief.hours
-    thick = [f.thickness_mm for f in search.found]
+    assert built.runtime.hours == pytest.approx(best["runtime_h"], rel=0.01)
+    assert best["runtime_h"] >= sanderling().brief.hours
+    thick = [f["thickness_mm"] for f in result["found"]]
     assert thick == sorted(thick)
     for plan in (feeding.feed_from(sanderling(), "sound", "fuse").plan, sanderling().model_copy(update={"links": ()})):
         with pytest.raises(FigureError):
-            begin_search(plan)
+            search(plan)
     with pytest.raises(FigureError):
         take_found(sanderling(), "boost-5v-3a", 1, "boost-5v-3a", 20.0)
 
 
 def test_a_search_that_is_stopped_ends_soon_and_says_how_far_it_came() -> None:
-    search = begin_search(sanderling())
-    search.stopped.set()
-    assert search.ended.wait(30)
-    assert search.failed == ""
-    assert search.judged < 45_000
+    progress = Progress(lambda _: None)
+    progress.stop.set()
+    assert search(sanderling())(progress)["judged"] < 45_000
 
 
 def test_phases_are_read_as_people_type_them() -> None:

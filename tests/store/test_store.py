@@ -131,11 +131,14 @@ def test_builds_kept_by_an_older_version_are_taken_along(tmp_path: Path) -> None
     build = old.create({"name": "Old"}, "Drafted")
     old.close()
     with sqlite3.connect(path) as raw:  # as version 0001 left it
-        raw.execute("ALTER TABLE revision DROP COLUMN name")
+        raw.execute("DROP TABLE job")
+        for column in ("name", "next_id", "title", "summary"):
+            raw.execute(f"ALTER TABLE revision DROP COLUMN {column}")
+        raw.execute("UPDATE revision SET document = ?", ('{"name": "Old"}',))
         raw.execute("UPDATE alembic_version SET version_num = '0001'")
     new = Store(path)
     head = new.head(build)
     assert head.document == {"name": "Old"}
     new.name(build, head.id, "as it was")
-    assert new.history(build)[0].name == "as it was"
+    assert new.history(build)[0][0].name == "as it was"
     new.close()

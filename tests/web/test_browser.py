@@ -96,24 +96,29 @@ def test_quick_edits_one_after_another_all_count(page: Page, site: str) -> None:
         expect(field(page, f"loads/{part}/power_w/play")).to_have_value(value)
 
 
-def test_two_tabs_do_not_overwrite_each_other(page: Page, site: str) -> None:
+def test_two_tabs_put_different_changes_together_and_choose_where_they_meet(page: Page, site: str) -> None:
     page.goto(f"{site}/builds/{SOUND}/draw")
     other = page.context.new_page()
     other.goto(f"{site}/builds/{SOUND}/draw")
     field(page, "loads/screen/power_w/play").fill("1.5 W")
     field(page, "loads/screen/power_w/play").press("Enter")
     expect(page.locator(".saved")).to_contain_text("1 change")
+    expect(other.locator("#newer")).to_contain_text("changed elsewhere", timeout=8000)
     field(other, "loads/board/power_w/play").fill("2 W")
     field(other, "loads/board/power_w/play").press("Enter")
-    expect(other.locator(".conflict")).to_contain_text("1.1 W")
-    expect(other.locator(".conflict")).to_contain_text("2 W")
+    expect(other.locator("#notice")).to_contain_text("1.1 W to 1.5 W")
     expect(field(other, "loads/screen/power_w/play")).to_have_value("1.5 W")
-    other.get_by_role("button", name="Take mine").click()
-    expect(other.locator(".conflict")).to_have_count(0)
     expect(field(other, "loads/board/power_w/play")).to_have_value("2 W")
-    expect(field(other, "loads/screen/power_w/play")).to_have_value("1.1 W")
-    other.keyboard.press("u")
-    expect(field(other, "loads/screen/power_w/play")).to_have_value("1.5 W")
+    field(page, "loads/board/power_w/play").fill("3 W")
+    field(page, "loads/board/power_w/play").press("Enter")
+    expect(page.locator(".conflict")).to_contain_text("2 W")
+    expect(page.locator(".conflict")).to_contain_text("3 W")
+    expect(field(page, "loads/board/power_w/play")).to_have_value("2 W")
+    page.get_by_role("button", name="Take mine").click()
+    expect(page.locator(".conflict")).to_have_count(0)
+    expect(field(page, "loads/board/power_w/play")).to_have_value("3 W")
+    page.keyboard.press("u")
+    expect(field(page, "loads/board/power_w/play")).to_have_value("2 W")
 
 
 def test_from_four_answers_to_a_draft_and_from_a_verdict_to_its_fix(page: Page, site: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Self
@@ -35,18 +36,45 @@ class Stock:
 
 
 NOTHING = Stock()
+ANSWERS = (
+    "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
+    "game_hours", "trickles", "proposals", "direct_feeds", "voltage_guards",
+)  # fmt: skip
+Report = Callable[[str, Exception], None]
+
+
+def raised(what: str, error: Exception) -> None:  # noqa: ARG001  the name of what failed is for those who log it
+    """What is done with a failure where nobody says otherwise: it is a fault of the program, and is raised.
+
+    Parameters
+    ----------
+    what : str
+        The answer or rule.
+    error : Exception
+        Its failure.
+
+    Returns
+    -------
+    None
+        Never: the failure is raised.
+    """
+    raise error
 
 
 @dataclass(frozen=True)
 class Answers:
-    """The answers for one plan. Each is computed when first asked for, and kept."""
+    """The answers for one plan. Each is computed when first asked for, and kept.
+
+    ``report`` is told of a rule or answer that fails, which then counts as one that could not be judged.
+    """
 
     plan: Plan
     stock: Stock = field(default=NOTHING, repr=False)
+    report: Report = field(default=raised, repr=False)
 
     def of(self, plan: Plan) -> Self:
         """Another plan, assessed with the same stock."""
-        return type(self)(plan, self.stock)
+        return type(self)(plan, self.stock, self.report)
 
     @cached_property
     def op(self) -> Operating:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
 from functools import cached_property
 
-from briskcell.core.answers import NOTHING, Answers, Stock
+from briskcell.core.answers import ANSWERS, NOTHING, Answers, Report, Stock, raised
 from briskcell.core.brief.requirements import Requirement, requirements
 from briskcell.core.rails.headroom import judged
-from briskcell.core.rules import RULES, Finding, sorted_findings
+from briskcell.core.rules import RULES, Finding, Fix, sorted_findings, unjudged
 from briskcell.model.parts import Load
 from briskcell.model.plan import Plan
 
@@ -17,8 +19,35 @@ class Assessment(Answers):
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
-        """What is wrong or close, worst first."""
-        return sorted_findings(f for rule in RULES.values() for f in rule.check(self))
+        """What is wrong or close, worst first. A rule that fails takes nothing but itself away."""
+        found: list[Finding] = []
+        for rule in RULES.values():
+            try:
+                found += [replace(f, search=self._sought(f)) for f in rule.check(self)]
+            except Exception as error:  # whatever it is: the other rules still speak
+                self.report(f"rule {rule.name}", error)
+                found.append(unjudged(rule))
+        return sorted_findings(found)
+
+    def _sought(self, finding: Finding) -> Callable[[], Fix | None]:
+        """The search for a fix, which may fail without taking its finding away."""
+
+        def search() -> Fix | None:
+            try:
+                return finding.search()
+            except Exception as error:
+                self.report(f"fix of {finding.key}", error)
+                return None
+
+        return search
+
+    def work_out(self) -> None:
+        """Ask for everything at once; what fails is reported, and nothing is raised unless the report does."""
+        for name in (*ANSWERS, "findings", "requirements"):
+            try:
+                getattr(self, name)
+            except Exception as error:
+                self.report(f"answer {name}", error)
 
     @cached_property
     def requirements(self) -> tuple[Requirement, ...]:
@@ -34,7 +63,7 @@ class Assessment(Answers):
         return next((w for w in ("fails", "close") if w in words), "holds")
 
 
-def assess(plan: Plan, stock: Stock = NOTHING) -> Assessment:
+def assess(plan: Plan, stock: Stock = NOTHING, report: Report = raised) -> Assessment:
     """Assess a plan.
 
     Parameters
@@ -43,10 +72,12 @@ def assess(plan: Plan, stock: Stock = NOTHING) -> Assessment:
         A validated plan.
     stock : Stock
         Parts that fixes may choose from; without any, fixes only change figures of the plan.
+    report : callable
+        Told of a rule or answer that fails, which then takes nothing but itself away; unless given, it is raised.
 
     Returns
     -------
     Assessment
         Answers, computed as they are asked for.
     """
-    return Assessment(plan, stock)
+    return Assessment(plan, stock, report)

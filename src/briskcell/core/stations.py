@@ -49,14 +49,15 @@ class Station:
 
     def state(self, assessed: Assessment) -> Word:
         """Worst word of the station's findings, of the brief its requirements'; ``unknown`` where it has nothing to judge."""
-        states: list[str] = [f.state for f in assessed.findings if f.station == self.name]
+        found = [f.state for f in assessed.findings if f.station == self.name]
+        states: list[str] = list(found)
         if self.name == "brief":
             states = [w.state for w in assessed.requirements]
         if "fails" in states:
             return "fails"
         if "close" in states:
             return "close"
-        return "holds" if self.known(assessed) else "unknown"
+        return "holds" if self.known(assessed) and "unknown" not in found else "unknown"
 
 
 def _spare(a: Assessment) -> Headline:

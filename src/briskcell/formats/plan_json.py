@@ -9,6 +9,7 @@ from briskcell.model.errors import PlanError
 from briskcell.model.plan import Plan, plan_of
 
 MOST_BYTES = 2_000_000
+MOST_DIGITS = 300
 
 
 def read_plan(stream: BinaryIO) -> Plan:
@@ -21,19 +22,39 @@ def read_plan(stream: BinaryIO) -> Plan:
     """
     raw = stream.read(MOST_BYTES + 1)
     if len(raw) > MOST_BYTES:
-        raise PlanError.single("", "", f"The file is larger than {MOST_BYTES // 1_000_000} MB.", fix="Send a plan, not an archive.")
+        raise PlanError.single(
+            "", f"{len(raw)} bytes", f"The file is larger than {MOST_BYTES // 1_000_000} MB.", fix="Send a plan, not an archive."
+        )
     try:
+        text = raw.decode("utf-8-sig")
         # Python reads Infinity and NaN where JSON has none; they are turned away by name.
-        document = json.loads(raw.decode("utf-8-sig"), parse_constant=_refuse)
-    except (UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise PlanError.single("", "", f"The file is not JSON: {error}.", fix="Send a plan exported as JSON.") from error
+        document = json.loads(text, parse_constant=_refuse, parse_int=_whole)
+        json.dumps(document, ensure_ascii=False).encode()  # half of a letter's code, alone, is no text
+    except UnicodeEncodeError as error:
+        raise PlanError.single(
+            "", error.object[error.start : error.end], "A text holds half a letter.", fix="Type it again."
+        ) from error
+    except UnicodeDecodeError as error:
+        raise PlanError.single("", raw[:40], "The file is not text in UTF-8.", fix="Send a plan exported as JSON.") from error
+    except json.JSONDecodeError as error:
+        near = text[max(error.pos - 15, 0) : error.pos + 15]
+        where = f"line {error.lineno}, column {error.colno}"
+        raise PlanError.single(
+            "", near, f"The file is not JSON: it breaks at {where}.", fix="Send a plan exported as JSON."
+        ) from error
     except RecursionError as error:
-        raise PlanError.single("", "", "The document nests too deep.", fix="Start from an exported plan.") from error
+        raise PlanError.single("", raw[:40], "The document nests too deep.", fix="Start from an exported plan.") from error
     return plan_of(document)
 
 
 def _refuse(name: str) -> Any:
     raise PlanError.single("", name, f"{name} is not a figure.", fix="Give a finite number.")
+
+
+def _whole(digits: str) -> int:
+    if len(digits) > MOST_DIGITS:
+        raise PlanError.single("", digits[:40], f"A number has {len(digits)} digits.", fix="Give a number of the field's own size.")
+    return int(digits)
 
 
 def document_of(plan: Plan) -> dict[str, Any]:

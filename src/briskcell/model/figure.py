@@ -68,9 +68,12 @@ class Figure(Document):
         return Figure(low=low, likely=likely, high=high, grade=grade, source=source)
 
 
+MOST_TEXT = 200  # characters of a range as typed; what is longer is none
+
+
 def bounds(text: str) -> list[str]:
     """The one, two or three numbers of a figure as typed, apart."""
-    return [p for p in re.split(r"\s*(?:\.\.+|–|—)\s*", text.strip()) if p]
+    return [p.strip() for p in re.split(r"\.\.+|–|—", text[:MOST_TEXT]) if p.strip()]
 
 
 def read_figure(text: str, unit: str, field: str, *, grade: Grade = "guessed", source: str = "typed by the builder") -> Figure:
@@ -82,6 +85,8 @@ def read_figure(text: str, unit: str, field: str, *, grade: Grade = "guessed", s
         If it is none, or its numbers do not rise.
     """
     parts = bounds(text)
+    if len(text.strip()) > MOST_TEXT:
+        raise FigureError(field, f"“{text.strip()[:20]}…” is too long for a figure.", fix=f"Type it like 1.2..1.9 {unit}.")
     if not 1 <= len(parts) <= 3:
         message = f"“{text.strip()}” is not a figure." if parts else "Nothing was typed."
         raise FigureError(field, message, fix=f"Type it like 1.2..1.9 {unit}.")

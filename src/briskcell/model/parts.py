@@ -136,7 +136,7 @@ class Load(Fed):
     resistance_ohm: ResistanceStates | None = None
     window: Window
     return_by: Id | None = None
-    settings: tuple[Setting, ...] = ()
+    settings: Annotated[tuple[Setting, ...], Field(max_length=8)] = ()
     inrush: Inrush | None = None
     logic_v: Volt | None = None
     driven_by: Id | None = None
@@ -204,13 +204,16 @@ class EfficiencyPoints(Document):
     source: Words = "no source given"
 
 
+EfficiencyRow = Annotated[tuple[Annotated[float, Unit("", above=0, at_most=1)], ...], Field(max_length=60)]
+
+
 class EfficiencyTable(Document):
     """Efficiency over input volts (rows) and output amperes (columns), read by straight lines and held at its edges."""
 
     kind: Literal["table"] = "table"
     input_v: Annotated[tuple[Volt, ...], Field(min_length=1, max_length=60)]
     output_a: Annotated[tuple[Amp, ...], Field(min_length=1, max_length=60)]
-    efficiency: tuple[tuple[Annotated[float, Unit("", above=0, at_most=1)], ...], ...]
+    efficiency: Annotated[tuple[EfficiencyRow, ...], Field(max_length=60)]
     grade: Grade = "sheet"
     source: Words = "no source given"
 

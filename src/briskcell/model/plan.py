@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
+from annotated_types import MaxLen
 from pydantic import Field, ValidationError, model_validator
 
 from .errors import FigureError, PlanError
@@ -246,6 +247,14 @@ def _points_to(seen: dict[str, Part], at: str | None, kind: type[Part]) -> bool:
     return at is None or isinstance(seen.get(at), kind)
 
 
+BOUNDS = {
+    name: most.max_length
+    for name, info in Plan.model_fields.items()
+    for most in info.metadata
+    if isinstance(most, MaxLen) and (name in PART_LISTS or name == "games")
+}
+
+
 def plan_of(document: Any) -> Plan:
     """A plan from a document of plain values.
 
@@ -262,9 +271,12 @@ def plan_of(document: Any) -> Plan:
             "version", version, f"This is format version {version!r}; version {FORMAT_VERSION} is read.",
             fix="Export the build again from the Brisk Cell it came from.",
         )  # fmt: skip
+    for name, bound in BOUNDS.items():  # before the validator reads a hundred thousand of them
+        if isinstance(parts := document.get(name), (list, tuple)) and len(parts) > bound:
+            raise PlanError.single(name, f"{len(parts)} entries", f"This list has more than {bound} entries.", fix="Shorten it.")
     try:
         return Plan.model_validate(upgraded(document))
     except ValidationError as error:
         raise PlanError.from_validation(error) from error
     except RecursionError as error:
-        raise PlanError.single("", "", "The document nests too deep.", fix="Start from an exported plan.") from error
+        raise PlanError.single("", document, "The document nests too deep.", fix="Start from an exported plan.") from error

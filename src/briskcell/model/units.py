@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 from typing import Any
@@ -33,9 +34,10 @@ _FIELD_UNITS = {
     "h": ("s", 3600.0), "s": ("s", 1.0), "min": ("s", 60.0), "°C": ("°C", 1.0), "g": ("g", 1.0), "H": ("H", 1.0), "Hz": ("Hz", 1.0),
     "F": ("F", 1.0), "K/W": ("K/W", 1.0), "K": ("K", 1.0), "d": ("s", 86400.0), "": ("", 1.0), "€": ("", 1.0),
 }  # fmt: skip
+LONGEST = 60  # characters of a figure as typed
 _NUMBER = r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:e[-+]?\d+)?"
 _QUANTITY = re.compile(rf"^\s*({_NUMBER})\s*([^\d\s]*[²2]?)\s*$", re.IGNORECASE)
-_DURATION = re.compile(r"^\s*(\d+)\s*(?:h|:)\s*(\d{1,2})\s*(?:m|min)?\s*$", re.IGNORECASE)
+_DURATION = re.compile(r"^\s*(\d{1,6})\s*(?:h|:)\s*(\d{1,2})\s*(?:m|min)?\s*$", re.IGNORECASE)
 _EXAMPLE = {"V": "3.7 V", "A": "850 mA", "W": "4 W", "Ω": "45 mΩ", "Ah": "3200 mAh", "m": "12 cm", "mm": "22 mm",
             "h": "5h30", "AWG": "24awg", "mm²": "0.2 mm2", "°C": "30 °C", "": "85 %", "K/W": "40"}  # fmt: skip
 
@@ -79,6 +81,9 @@ def read(text: str, unit: str, field: str = "") -> float:
     (0.85, 3.7, 5.5, 24.0, 120.0)
     """
     example = f"Type it like {_EXAMPLE.get(unit, '1 ' + unit)}."
+    text = text.strip()
+    if len(text) > LONGEST:  # before any pattern looks at it: some take the square of its length
+        raise FigureError(field, f"“{text[:20]}…” is too long for a figure.", fix=example)
     dimension, scale = _FIELD_UNITS[unit]
     if dimension == "s" and (clock := _DURATION.match(text)):
         return (int(clock[1]) * 3600 + int(clock[2]) * 60) / scale
@@ -86,6 +91,8 @@ def read(text: str, unit: str, field: str = "") -> float:
     if not found:
         raise FigureError(field, f"“{text.strip()}” is not a figure." if text.strip() else "Nothing was typed.", fix=example)
     number = float(found[1].replace(",", ".").replace("−", "-"))
+    if not math.isfinite(number):
+        raise FigureError(field, f"“{text[:20]}” is larger than any number here.", fix=example)
     symbol = found[2]
     if not symbol or symbol == unit:
         return number
@@ -121,7 +128,7 @@ def show(value: float, unit: str) -> str:
     >>> show(5.17, "h"), show(0.0462, "V"), show(1.184, "A"), show(0.045, "Ω"), show(0.284, "%"), show(24, "AWG")
     ('5 h 10', '46 mV', '1.18 A', '45 mΩ', '28 %', '24 AWG')
     """
-    if value != value or abs(value) == float("inf"):
+    if not math.isfinite(value):
         return "none"
     sign = "−" if value < 0 and round(value, 6) != 0 else ""
     size = abs(value)

@@ -1,13 +1,12 @@
-"""The wide search: packs, boards and wires together, beside the page, with its progress shown and a way to stop it."""
+"""The wide search: packs, boards and wires together, as long work beside the page."""
 
 from __future__ import annotations
 
+import itertools
 import time
-from dataclasses import dataclass, field
-from threading import Event, Thread
+from typing import Any
 
 import numpy as np
-import structlog
 
 from briskcell.core.engine.converters import same_output
 from briskcell.core.search.candidates import same_charge
@@ -21,48 +20,18 @@ from briskcell.model.stores import Cell, Pack
 from briskcell.model.tree import behind_links
 
 from .edits.values import Edit
+from .jobs import Progress, Work
 
 PARALLEL = tuple(range(1, 25))
 GAUGES = tuple(float(g) for g in range(10, 31))
 SHOWN = 24
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
-    """One combination that was found, with what it comes to."""
-
-    cell: Cell
-    parallel: int
-    board: Converter
-    awg: float
-    runtime_h: float
-    energy_wh: float
-    spare: float
-    thickness_mm: float
-    mass_g: float
+KIND = "search"
 
 
-@dataclass
-class Search:
-    """A search under way or done. ``share`` is how much of it is done."""
-
-    plan: Plan
-    chunks: int = 1
-    asked: int = 0
-    judged: int = 0
-    seconds: float = 0.0
-    found: tuple[Found, ...] = ()
-    failed: str = ""
-    stopped: Event = field(default_factory=Event)
-    ended: Event = field(default_factory=Event)
-
-    @property
-    def share(self) -> float:
-        return 1.0 if self.ended.is_set() else min(self.asked / self.chunks, 0.99)
-
-
-def begin_search(plan: Plan) -> Search:
-    """Start searching for a plan.
+def search(plan: Plan) -> Work:
+    """The work of searching for a plan.
 
     Raises
     ------
@@ -70,32 +39,23 @@ def begin_search(plan: Plan) -> Search:
         If the build is not of the kind that the search knows: one pack, a wire right behind it, one board that feeds the rest.
     """
     pack, _, main = _ends(plan)
-    shelf = catalogue()
-    cells = [c.part for c in shelf.of_kind("cells") if same_charge(c.part, pack.cell)]
-    boards = [
-        c.part for c in shelf.of_kind("converters")
-        if c.part.kind == main.kind and same_output(c.part, main)
-    ]  # fmt: skip
-    count = len(cells) * len(PARALLEL) * len(GAUGES)
-    search = Search(plan, chunks=len(boards) * -(-count // CHUNK))
+    cells = [c.part for c in catalogue().of_kind("cells") if same_charge(c.part, pack.cell)]
+    boards = [c.part for c in catalogue().of_kind("converters") if c.part.kind == main.kind and same_output(c.part, main)]
+    chunks = len(boards) * -(-len(cells) * len(PARALLEL) * len(GAUGES) // CHUNK)
 
-    def stop() -> bool:
-        search.asked += 1
-        return search.stopped.is_set()
+    def work(progress: Progress) -> dict[str, Any]:
+        start, asked = time.perf_counter(), itertools.count(1)
 
-    def run() -> None:
-        start = time.perf_counter()
-        try:
-            out = scout(plan, cells, PARALLEL, boards, GAUGES, stop=stop)
-            search.judged, search.found = len(out.runtime_h), _best(plan, out)
-        except Exception as error:  # whatever it is, the page is told, the log has it whole, and the thread ends
-            structlog.get_logger("brisk-cell").exception("search failed", build=plan.name)
-            search.failed = str(error) or type(error).__name__
-        search.seconds = time.perf_counter() - start
-        search.ended.set()
+        def stop() -> bool:
+            progress.at(next(asked) / max(chunks, 1))
+            return progress.stopped()
 
-    Thread(target=run, name="search", daemon=True).start()
-    return search
+        out = scout(plan, cells, PARALLEL, boards, GAUGES, stop=stop)
+        return {"judged": len(out.runtime_h), "wanted_h": plan.brief.hours, "found": _best(plan, out),
+                "margins": [plan.brief.margins.comfortable, plan.brief.margins.close],
+                "seconds": time.perf_counter() - start}  # fmt: skip
+
+    return work
 
 
 def _ends(plan: Plan) -> tuple[Pack, Link, Converter]:
@@ -109,7 +69,7 @@ def _ends(plan: Plan) -> tuple[Pack, Link, Converter]:
     return pack, wire, main
 
 
-def _best(plan: Plan, out: Scouted) -> tuple[Found, ...]:
+def _best(plan: Plan, out: Scouted) -> list[dict[str, Any]]:
     """The thinnest, then lightest, that play as long as wanted with spare that is at least close; else the longest."""
     good = np.flatnonzero((out.runtime_h >= plan.brief.hours) & (out.spare >= plan.brief.margins.close))
     if good.size:
@@ -126,11 +86,13 @@ def _best(plan: Plan, out: Scouted) -> tuple[Found, ...]:
             picked.append(k)
         if len(picked) == SHOWN:
             break
-    return tuple(
-        Found(out.cells[out.cell[k]], int(out.parallel[k]), out.boards[out.board[k]], float(out.awg[k]), float(out.runtime_h[k]),
-              float(out.energy_wh[k]), float(out.spare[k]), float(out.thickness_mm[k]), float(out.mass_g[k]))
+    return [
+        {"cell": (cell := out.cells[out.cell[k]]).part_class, "cell_name": cell.name, "parallel": int(out.parallel[k]),
+         "board": (board := out.boards[out.board[k]]).part_class, "board_name": board.name, "awg": float(out.awg[k]),
+         "runtime_h": float(out.runtime_h[k]), "energy_wh": float(out.energy_wh[k]), "spare": float(out.spare[k]),
+         "thickness_mm": float(out.thickness_mm[k]), "mass_g": float(out.mass_g[k])}
         for k in picked
-    )  # fmt: skip
+    ]  # fmt: skip
 
 
 def take_found(plan: Plan, cell_key: str, parallel: int, board_key: str, awg: float) -> Edit:
@@ -143,25 +105,3 @@ def take_found(plan: Plan, cell_key: str, parallel: int, board_key: str, awg: fl
     plan = replaced(plan, altered(wire, awg=awg, section_mm2=None))
     plan = remade(replaced(plan, altered(board, id=main.id, fed_by=main.fed_by)), {})
     return Edit(plan, f"{pack.series}S{parallel}P of {cell.name}, {board.name}, {awg:.0f} AWG")
-
-
-class Searches:
-    """The searches under way or done, one for each build."""
-
-    def __init__(self) -> None:
-        self._kept: dict[int, Search] = {}
-
-    def of(self, build_id: int) -> Search | None:
-        """The build's search; None without one."""
-        return self._kept.get(build_id)
-
-    def begin(self, build_id: int, plan: Plan) -> None:
-        """Start one; the build's last is stopped."""
-        self.stop(build_id, wait_s=0.0)
-        self._kept[build_id] = begin_search(plan)
-
-    def stop(self, build_id: int, wait_s: float = 5.0) -> None:
-        """Stop the build's search, and wait that long for what it found so far."""
-        if (found := self._kept.get(build_id)) is not None:
-            found.stopped.set()
-            found.ended.wait(wait_s)

@@ -6,33 +6,60 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 from cachetools import LRUCache
 
-from briskcell.core.assess import Assessment, assess
+from briskcell.core.assess import Assessment
 from briskcell.formats.plan_json import document_of, read_plan
-from briskcell.library import catalogue
+from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.plan import Plan, plan_of
-from briskcell.store import BuildRow, HistoryRow, Stale, Store, StoredRevision, UnknownBuildError
+from briskcell.store import (
+    BuildRow,
+    DatabaseFault,
+    HistoryRow,
+    Stale,
+    Store,
+    StoredRevision,
+    StoreError,
+    UnknownBuildError,
+    UnreadableError,
+    why,
+)
 
 from .demo import demo_plans, sanderling
 from .drafts import DraftRequest, draft
 from .edits.values import Edit, checked
-from .search import Searches
+from .jobs import Runner
+from .judge import assessed, judged, sheltered
+from .merge import merged
+from .search import KIND, search
+from .summary import VERSION, summary_of
 
-__all__ = ["Conflict", "Opened", "UnknownBuildError", "Workshop"]
+__all__ = [
+    "Conflict",
+    "DatabaseFault",
+    "Opened",
+    "ShelfRow",
+    "StoreError",
+    "UnknownBuildError",
+    "UnreadableError",
+    "Workshop",
+    "why",
+]
 
 KEPT = 64
+PAGE = 50  # builds on a page of the shelf
 
 
 @dataclass(frozen=True)
 class Opened:
-    """A build at one revision, assessed, and the assessment it is compared with."""
+    """A build at one revision, assessed, and the assessment it is compared with; ``meanwhile`` is what was merged into it."""
 
     revision: StoredRevision
     assessed: Assessment
     baseline: Assessment | None
+    meanwhile: tuple[Plan, Plan] | None = None
 
     @property
     def plan(self) -> Plan:
@@ -48,6 +75,14 @@ class Conflict:
     base: Opened
 
 
+@dataclass(frozen=True, slots=True)
+class ShelfRow:
+    """A build on the shelf, and what is known of it; None where it cannot be read or judged."""
+
+    row: BuildRow
+    known: dict[str, Any] | None
+
+
 class Workshop:
     """All use cases on stored builds."""
 
@@ -55,15 +90,34 @@ class Workshop:
         self.store = Store(path)
         self._assessed: LRUCache[tuple[int, int], Assessment] = LRUCache(KEPT)  # by build and revision
         self._lock = Lock()
-        self.searches = Searches()
+        self.jobs = Runner(self.store)
+
+    def close(self) -> None:
+        """End long work and let go of the file."""
+        self.jobs.close()
+        self.store.close()
 
     def warm(self) -> None:
         """Bring the compiled loops into memory, so that no page waits for them."""
-        _ = assess(sanderling()).findings
+        assessed(sanderling(), "warming up").work_out()
 
-    def shelf(self) -> list[tuple[BuildRow, Assessment]]:
-        """Every build with its assessment."""
-        return [(row, self._assess(row.id, row.head_id, row.document)) for row in self.store.builds()]
+    def shelf(self, like: str = "", page: int = 0) -> tuple[list[ShelfRow], int]:
+        """A page of the builds, and how many there are in all. One that cannot be read or judged takes only its own row."""
+        rows, count = self.store.builds(like=like, first=page * PAGE, most=PAGE)
+        return [
+            ShelfRow(r, r.summary if r.summary and r.summary.get("version") == VERSION else self._known(r)) for r in rows
+        ], count
+
+    def _known(self, row: BuildRow) -> dict[str, Any] | None:
+        """What the shelf shows of a revision that an earlier version wrote: worked out once, then kept."""
+
+        def known() -> dict[str, Any]:
+            found = self.at(row.id, row.head_id).assessed
+            made = summary_of(found)
+            sheltered("summary kept", lambda: self.store.summarise(row.head_id, found.plan.name, made), None)
+            return made
+
+        return sheltered(f"build {row.id} on the shelf", known, None)
 
     def open(self, build_id: int) -> Opened:
         """A build as it is now."""
@@ -73,23 +127,51 @@ class Workshop:
         """A build as it was at one revision."""
         return self._opened(self.store.revision(build_id, revision_id))
 
+    def newest(self, build_id: int) -> int | None:
+        """The number of the revision that a build stands at."""
+        return self.store.head_id(build_id)
+
     def change(self, build_id: int, base_id: int, edit: Callable[[Assessment], Edit]) -> Opened | Conflict:
-        """Apply an edit to the revision it was made on, and save it.
+        """Apply an edit to the revision it was made on, judge the whole, and save it.
+
+        Where the build has changed since, both changes are put together if they touch different things.
 
         Raises
         ------
         FigureError
-            If the edit makes no sense; nothing is saved then.
+            If the edit makes no sense, or its plan cannot be judged; nothing is saved then.
         """
         base = self._kept(build_id, base_id) or self.at(build_id, base_id).assessed
         done = edit(base)
         if done.plan == base.plan:
             return self.open(build_id)
-        saved = self.store.save(build_id, base_id, document_of(done.plan), done.words)
+        new = judged(done.plan, f"build {build_id}: {done.words}")
+        for _ in range(3):  # another change may come between each reading and saving
+            head_id = self.store.head_id(build_id)
+            if head_id is None or head_id == base_id:
+                break
+            if (both := self._together(build_id, head_id, base.plan, done)) is None:
+                break
+            plan, theirs, found = both
+            saved = self.store.save(build_id, head_id, document_of(plan), done.words, summary_of(found))
+            if not isinstance(saved, Stale):
+                self._keep(build_id, saved.id, found)
+                return self._opened(saved, meanwhile=(base.plan, theirs))
+        saved = self.store.save(build_id, base_id, document_of(done.plan), done.words, summary_of(new))
         if isinstance(saved, Stale):
             return Conflict(self._opened(saved.current), self._opened(saved.mine), self.at(build_id, base_id))
-        self._keep(build_id, saved.id, assess(done.plan, catalogue().stock()))
+        self._keep(build_id, saved.id, new)
         return self._opened(saved)
+
+    def _together(self, build_id: int, head_id: int, base: Plan, done: Edit) -> tuple[Plan, Plan, Assessment] | None:
+        """What stands with an edit put into it, what stands, and the whole judged; None where they do not go together."""
+        theirs = self.at(build_id, head_id).plan
+        both = merged(document_of(base), document_of(theirs), document_of(done.plan))
+        try:
+            plan = plan_of(both)
+            return None if both is None or plan == theirs else (plan, theirs, judged(plan, f"build {build_id}, merged"))
+        except (PlanError, FigureError):
+            return None
 
     def adopt(self, build_id: int, base_id: int, revision_id: int) -> Opened | Conflict:
         """Make a kept revision the build's newest state."""
@@ -100,13 +182,21 @@ class Workshop:
         """Go back to any point of the history, as a new change on what stands: nothing that came after it is lost."""
         old = self.store.revision(build_id, revision_id)
         words = f"Back to “{old.name or old.words}”"
-        return self.change(build_id, self.store.head(build_id).id, lambda _: Edit(plan_of(old.document), words))
+        head_id = self.store.head_id(build_id)
+        assert head_id is not None
+        wanted = plan_of(old.document)
+        try:
+            return self.change(build_id, head_id, lambda _: Edit(wanted, words))
+        except UnreadableError:  # what stands cannot be read: it cannot be compared with, but it can be left behind
+            found = judged(wanted, f"build {build_id}: {words}")
+            self.store.save(build_id, head_id, document_of(wanted), words, summary_of(found))
+            return self.open(build_id)
 
     def variant(self, build_id: int, revision_id: int, name: str) -> int:
-        """A new build that starts from a point of this one's history."""
+        """A new build that starts from any point of another's history."""
         old = self.at(build_id, revision_id)
         words = f"Variant of {old.plan.name}, from “{old.revision.name or old.revision.words}”"
-        return self.store.create(document_of(checked(old.plan, {"name": name})), words)
+        return self._create(checked(old.plan, {"name": name}), words)
 
     def step(self, build_id: int, base_id: int, *, back: bool) -> Opened:
         """Undo or redo."""
@@ -122,9 +212,9 @@ class Workshop:
         revision = self.store.head(build_id)
         return self.mark(build_id, None if revision.baseline_id == revision.id else revision.id)
 
-    def history(self, build_id: int) -> list[HistoryRow]:
-        """The revisions of a build, newest first."""
-        return self.store.history(build_id)
+    def history(self, build_id: int, page: int = 0) -> tuple[list[HistoryRow], int]:
+        """A page of the revisions of a build, newest first, and how many there are in all."""
+        return self.store.history(build_id, first=page * 2 * PAGE, most=2 * PAGE)
 
     def name_revision(self, build_id: int, revision_id: int, name: str) -> None:
         """Give a revision a name, or take it away with an empty one."""
@@ -140,40 +230,55 @@ class Workshop:
 
     def begin(self, wanted: DraftRequest) -> int:
         """A new build from four answers."""
-        return self.store.create(document_of(draft(wanted)), "Drafted")
+        return self._create(draft(wanted), "Drafted")
 
     def import_plan(self, stream: BinaryIO) -> int:
         """A new build from an exported plan."""
-        return self.store.create(document_of(read_plan(stream)), "Imported")
+        try:
+            return self._create(read_plan(stream), "Imported")
+        except FigureError as error:
+            raise PlanError.single(error.field, "the whole plan", error.message, fix=error.fix) from error
+
+    def _create(self, plan: Plan, words: str) -> int:
+        found = judged(plan, words)
+        return self.store.create(document_of(plan), words, summary_of(found))
 
     def load_demo(self) -> int:
-        """Add the demo builds to an empty shelf; how many were added."""
-        if self.store.builds() or self.store.builds(removed=True):
+        """Add the demo builds, all or none, to a shelf that never had a build; how many were added."""
+        if self.store.builds(most=1)[1] or self.store.builds(most=1, removed=True)[1]:
             return 0
-        plans = demo_plans()
-        for plan in reversed(plans):
-            self.store.create(document_of(plan), "Demo build")
-        return len(plans)
+        made = [(document_of(p), summary_of(judged(p, p.name))) for p in reversed(demo_plans())]
+        return self.store.create_first(made, "Demo build")
 
-    def _opened(self, revision: StoredRevision) -> Opened:
+    def begin_search(self, build_id: int) -> None:
+        """Begin the wide search for a build; one that is under way is stopped."""
+        self.jobs.begin(build_id, KIND, search(self.open(build_id).plan))
+
+    def _opened(self, revision: StoredRevision, meanwhile: tuple[Plan, Plan] | None = None) -> Opened:
         baseline = None
         if revision.baseline_id is not None:
-            marked = self.store.revision(revision.build_id, revision.baseline_id)
-            baseline = self._assess(marked.build_id, marked.id, marked.document)
-        return Opened(revision, self._assess(revision.build_id, revision.id, revision.document), baseline)
+            baseline = sheltered("baseline", lambda: self._baseline(revision.build_id, revision.baseline_id or 0), None)
+        return Opened(revision, self._assess(revision.build_id, revision.id, revision.document), baseline, meanwhile)
+
+    def _baseline(self, build_id: int, revision_id: int) -> Assessment:
+        marked = self.store.revision(build_id, revision_id)
+        return self._assess(build_id, marked.id, marked.document)
 
     def _assess(self, build_id: int, revision_id: int, document: dict[str, object]) -> Assessment:
         """A revision never changes, so its assessment is kept."""
         if (found := self._kept(build_id, revision_id)) is not None:
             return found
-        assessed = assess(plan_of(document), catalogue().stock())
-        self._keep(build_id, revision_id, assessed)
-        return assessed
+        try:
+            made = assessed(plan_of(document), f"build {build_id}, revision {revision_id}")
+        except PlanError as error:
+            raise UnreadableError(f"Revision {revision_id} of build {build_id} is no plan: {error}") from error
+        self._keep(build_id, revision_id, made)
+        return made
 
     def _kept(self, build_id: int, revision_id: int) -> Assessment | None:
         with self._lock:
             return self._assessed.get((build_id, revision_id))
 
-    def _keep(self, build_id: int, revision_id: int, assessed: Assessment) -> None:
+    def _keep(self, build_id: int, revision_id: int, found: Assessment) -> None:
         with self._lock:
-            self._assessed[build_id, revision_id] = assessed
+            self._assessed[build_id, revision_id] = found

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select, text
 from sqlalchemy.orm import Session
 
 from .engines import open_engines
 from .tables import Build, Revision
+
+Document = dict[str, Any]
+Summary = dict[str, Any]
 
 
 class UnknownBuildError(LookupError):
@@ -26,7 +30,7 @@ class StoredRevision:
     id: int
     parent_id: int | None
     words: str
-    document: dict[str, Any]
+    document: Document
     created_at: datetime
     undoes: str | None = None
     redoes: str | None = None
@@ -37,12 +41,14 @@ class StoredRevision:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BuildRow:
-    """A build as it stands on the shelf."""
+    """A build as it stands on the shelf; ``summary`` is None where it was never made."""
 
     id: int
     head_id: int
+    title: str
     changed_at: datetime
-    document: dict[str, Any]
+    last: str
+    summary: Summary | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,102 +76,144 @@ class Store:
     """All builds in one SQLite file."""
 
     def __init__(self, path: Path) -> None:
-        self._writer, self._reader = open_engines(path)
+        self.writer, self.reader = open_engines(path)
 
     def close(self) -> None:
         """Let go of the file."""
-        self._writer.dispose()
-        self._reader.dispose()
+        self.writer.dispose()
+        self.reader.dispose()
 
-    def builds(self, *, removed: bool = False) -> list[BuildRow]:
-        """Builds on the shelf, or those removed from it; last changed first."""
-        with Session(self._reader) as session:
-            kept = Build.removed_at.is_not(None) if removed else Build.removed_at.is_(None)
-            rows = session.execute(
-                select(Build, Revision).join(Revision, Revision.id == Build.head_id).where(kept)
-                .order_by(Revision.created_at.desc(), Build.id.desc())
-            )  # fmt: skip
-            return [BuildRow(id=b.id, head_id=r.id, changed_at=r.created_at, document=r.document) for b, r in rows]
+    def builds(self, *, like: str = "", first: int = 0, most: int = 50, removed: bool = False) -> tuple[list[BuildRow], int]:
+        """Some builds on the shelf, or of those removed from it, last changed first; and how many there are in all."""
+        with Session(self.reader) as session:
+            chosen: list[ColumnElement[bool]] = [Build.removed_at.is_not(None) if removed else Build.removed_at.is_(None)]
+            if like:
+                chosen.append(Revision.title.icontains(like, autoescape=True))
+            columns = Build.id, Revision.id, Revision.title, Revision.created_at, Revision.words, Revision.summary
+            joined = select(*columns).join(Revision, Revision.id == Build.head_id).where(*chosen)
+            count = session.scalar(
+                select(func.count()).select_from(Build).join(Revision, Revision.id == Build.head_id).where(*chosen)
+            )
+            rows = session.execute(joined.order_by(Revision.created_at.desc(), Build.id.desc()).offset(first).limit(most)).all()
+            made = [BuildRow(id=r[0], head_id=r[1], title=r[2], changed_at=r[3], last=r[4], summary=r[5]) for r in rows]
+            return made, count or 0
 
-    def create(self, document: dict[str, Any], words: str) -> int:
+    def ids(self) -> list[tuple[int, int]]:
+        """Build and number of every revision there is, the oldest first."""
+        with Session(self.reader) as session:
+            return [(b, r) for b, r in session.execute(select(Revision.build_id, Revision.id).order_by(Revision.id))]
+
+    def heads(self) -> list[tuple[int, int]]:
+        """Build and head of every build, removed ones too."""
+        with Session(self.reader) as session:
+            return [(b, h) for b, h in session.execute(select(Build.id, Build.head_id).order_by(Build.id)) if h is not None]
+
+    def create(self, document: Document, words: str, summary: Summary | None = None) -> int:
         """A new build with its first revision; its number."""
-        with Session(self._writer) as session, session.begin():
-            build = Build(created_at=_now())
-            session.add(build)
-            session.flush()
-            self._advance(session, build, self._add(session, build, None, document, words))
-            return build.id
+        with Session(self.writer) as session, session.begin():
+            return self._create(session, document, words, summary)
+
+    def create_first(self, documents: Sequence[tuple[Document, Summary | None]], words: str) -> int:
+        """Builds for a store that never had one, all or none of them; how many were made."""
+        with Session(self.writer) as session, session.begin():
+            if session.scalar(select(func.count()).select_from(Build)):
+                return 0
+            for document, summary in documents:
+                self._create(session, document, words, summary)
+            return len(documents)
+
+    def _create(self, session: Session, document: Document, words: str, summary: Summary | None) -> int:
+        build = Build(created_at=_now())
+        session.add(build)
+        session.flush()
+        self._advance(session, build, self._add(session, build, None, document, words, summary))
+        return build.id
 
     def head(self, build_id: int) -> StoredRevision:
         """A build as it is now."""
-        with Session(self._reader) as session:
+        with Session(self.reader) as session:
             build = _build(session, build_id)
             return self._stored(session, build, build.head_id)
 
+    def head_id(self, build_id: int) -> int | None:
+        """The number of the revision that a build stands at."""
+        with Session(self.reader) as session:
+            return _build(session, build_id).head_id
+
     def revision(self, build_id: int, revision_id: int) -> StoredRevision:
         """A build as it was or would have been."""
-        with Session(self._reader) as session:
+        with Session(self.reader) as session:
             return self._stored(session, _build(session, build_id), revision_id)
 
-    def history(self, build_id: int, most: int = 400) -> list[HistoryRow]:
-        """The revisions of a build, newest first."""
-        with Session(self._reader) as session:
+    def history(self, build_id: int, first: int = 0, most: int = 100) -> tuple[list[HistoryRow], int]:
+        """Some revisions of a build, newest first; and how many there are in all."""
+        with Session(self.reader) as session:
             build = _build(session, build_id)
             columns = Revision.id, Revision.parent_id, Revision.words, Revision.name, Revision.created_at
-            found = session.execute(select(*columns).where(Revision.build_id == build.id).order_by(Revision.id.desc())).all()
-            parents = {r.id: r.parent_id for r in found}
-            line, at = set(), build.tip_id
-            while at is not None:
-                line.add(at)
-                at = parents[at]
-            return [
+            own = Revision.build_id == build.id
+            found = session.execute(select(*columns).where(own).order_by(Revision.id.desc()).offset(first).limit(most)).all()
+            count = session.scalar(select(func.count()).where(own)) or 0
+            line = set(session.scalars(text(_LINE), {"tip": build.tip_id, "least": found[-1].id if found else 0}))
+            made = [
                 HistoryRow(id=r.id, parent_id=r.parent_id, words=r.words, name=r.name, created_at=r.created_at,
                            on_line=r.id in line, head=r.id == build.head_id)
-                for r in found[:most]
+                for r in found
             ]  # fmt: skip
+            return made, count
 
     def name(self, build_id: int, revision_id: int, name: str) -> None:
         """Give a revision a name, or take it away with an empty one."""
-        with Session(self._writer) as session, session.begin():
+        with Session(self.writer) as session, session.begin():
             _revision(session, _build(session, build_id), revision_id).name = name[:120] or None
 
-    def save(self, build_id: int, base_id: int, document: dict[str, Any], words: str) -> StoredRevision | Stale:
+    def summarise(self, revision_id: int, title: str, summary: Summary) -> None:
+        """Keep what the shelf shows of a revision that an earlier version wrote."""
+        with Session(self.writer) as session, session.begin():
+            if (found := session.get(Revision, revision_id)) is not None:
+                found.title, found.summary = title[:120], summary
+
+    def save(self, build_id: int, base_id: int, document: Document, words: str,
+             summary: Summary | None = None) -> StoredRevision | Stale:  # fmt: skip
         """Save a change that started from ``base_id``. From the head it becomes the head; else it is only kept."""
-        with Session(self._writer) as session, session.begin():
+        with Session(self.writer) as session, session.begin():
             build = _build(session, build_id)
             base = _revision(session, build, base_id)
             fresh = base_id == build.head_id
-            new = self._add(session, build, base.id, document, words)
+            new = self._add(session, build, base.id, document, words, summary)
             if fresh:
+                base.next_id = new.id
                 self._advance(session, build, new)
                 return self._stored(session, build, new.id)
             return Stale(self._stored(session, build, build.head_id), self._stored(session, build, new.id))
 
     def step(self, build_id: int, base_id: int, *, back: bool) -> StoredRevision:
         """Undo or redo one change; where the page is stale, or there is no such step, nothing moves."""
-        with Session(self._writer) as session, session.begin():
+        with Session(self.writer) as session, session.begin():
             build = _build(session, build_id)
             if base_id == build.head_id:
                 here = _revision(session, build, build.head_id)
-                target = here.parent_id if back else self._next(session, build)
+                target = here.parent_id if back else here.next_id
                 if target is not None:
                     build.head_id = target
             return self._stored(session, build, build.head_id)
 
     def mark(self, build_id: int, revision_id: int | None) -> None:
         """Set the baseline that numbers are compared with, or take it away."""
-        with Session(self._writer) as session, session.begin():
+        with Session(self.writer) as session, session.begin():
             build = _build(session, build_id)
             build.baseline_id = None if revision_id is None else _revision(session, build, revision_id).id
 
     def shelve(self, build_id: int, *, removed: bool) -> None:
         """Take a build off the shelf, or put it back; nothing is deleted."""
-        with Session(self._writer) as session, session.begin():
+        with Session(self.writer) as session, session.begin():
             _build(session, build_id).removed_at = _now() if removed else None
 
     @staticmethod
-    def _add(session: Session, build: Build, parent: int | None, document: dict[str, Any], words: str) -> Revision:
-        new = Revision(build_id=build.id, parent_id=parent, created_at=_now(), words=words[:400], document=document)
+    def _add(session: Session, build: Build, parent: int | None, document: Document, words: str,
+             summary: Summary | None) -> Revision:  # fmt: skip
+        title = str(document.get("name", ""))[:120]
+        new = Revision(build_id=build.id, parent_id=parent, created_at=_now(), words=words[:400], document=document, title=title,
+                       summary=summary)  # fmt: skip
         session.add(new)
         session.flush()
         return new
@@ -175,20 +223,9 @@ class Store:
         build.head_id = build.tip_id = new.id
         session.flush()
 
-    @staticmethod
-    def _next(session: Session, build: Build) -> int | None:
-        """The revision after the head on the way to the tip."""
-        at = build.tip_id
-        while at is not None and at != build.head_id:
-            parent = session.get_one(Revision, at).parent_id
-            if parent == build.head_id:
-                return at
-            at = parent
-        return None
-
     def _stored(self, session: Session, build: Build, revision_id: int | None) -> StoredRevision:
         r = _revision(session, build, revision_id)
-        after = self._next(session, build) if r.id == build.head_id else None
+        after = session.scalar(select(Revision.words).where(Revision.id == r.next_id)) if r.next_id is not None else None
         count = select(func.count()).where(Revision.build_id == build.id)
         return StoredRevision(
             build_id=build.id,
@@ -198,11 +235,20 @@ class Store:
             document=r.document,
             created_at=r.created_at,
             undoes=r.words if r.parent_id is not None else None,
-            redoes=session.get_one(Revision, after).words if after else None,
+            redoes=after if r.id == build.head_id else None,
             changes=session.scalar(count) or 0,
             baseline_id=build.baseline_id,
             name=r.name,
         )
+
+
+# From the tip down its parents as far as the page reaches: numbers alone.
+_LINE = """
+WITH RECURSIVE line(id, parent) AS (
+    SELECT id, parent_id FROM revision WHERE id = :tip
+    UNION ALL SELECT r.id, r.parent_id FROM revision r JOIN line ON r.id = line.parent WHERE r.id >= :least
+) SELECT id FROM line
+"""
 
 
 def _build(session: Session, build_id: int) -> Build:

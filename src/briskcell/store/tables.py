@@ -1,12 +1,17 @@
-"""The tables. A build points at its head; revisions form a tree by their parents and never change."""
+"""The tables. A build points at its head; revisions form a tree by their parents and never change.
+
+``next_id`` is the revision that was last made from one: where redo goes. ``title`` and ``summary`` are what the shelf shows.
+"""
 
 from __future__ import annotations
 
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, ForeignKey, String
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+from sqlalchemy import JSON, DateTime, Float, ForeignKey, String
+from sqlalchemy.orm import DeclarativeBase, Mapped, deferred, mapped_column
+
+from .packed import Packed
 
 
 class Base(DeclarativeBase):
@@ -30,7 +35,23 @@ class Revision(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     build_id: Mapped[int] = mapped_column(ForeignKey("build.id"), index=True)
     parent_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id"))
+    next_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id"))
     created_at: Mapped[datetime] = mapped_column(DateTime)
     words: Mapped[str] = mapped_column(String(400))
     name: Mapped[str | None] = mapped_column(String(120))
-    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    title: Mapped[str] = mapped_column(String(120), default="")
+    summary: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    document: Mapped[dict[str, Any]] = deferred(mapped_column(Packed))
+
+
+class Job(Base):
+    __tablename__ = "job"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    build_id: Mapped[int] = mapped_column(ForeignKey("build.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    state: Mapped[str] = mapped_column(String(20))
+    share: Mapped[float] = mapped_column(Float, default=0.0)
+    created_at: Mapped[datetime] = mapped_column(DateTime)
+    result: Mapped[dict[str, Any] | None] = mapped_column(Packed)
+    words: Mapped[str] = mapped_column(String(400), default="")

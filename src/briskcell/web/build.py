@@ -18,13 +18,14 @@ from briskcell.services.workshop import Conflict, Opened
 
 from .frame.current_map import map_document
 from .frame.finder import findable
-from .frame.frame import frame_of
+from .frame.frame import frame_of, pieces
 from .htmx import download, page_or_partial
+from .safe import file_name, row_number
 from .shelf import workshop
 from .units import plain
 from .view import View, view_of
 
-bp = Blueprint("build", __name__, url_prefix="/builds/<int:build_id>")
+bp = Blueprint("build", __name__, url_prefix="/builds/<id:build_id>")
 LONGEST = 400  # characters of a form's field that are looked at
 
 
@@ -33,19 +34,21 @@ def form(name: str) -> str:
     return request.form.get(name, "")[:LONGEST]
 
 
-def render(opened: Opened | Conflict, view: View, status: int = 200) -> Response:
+def render(opened: Opened | Conflict, view: View) -> Response:
     """The build at a station, or both sides of a conflict."""
     if view.station not in STATIONS:
         view = replace(view, station="draw")
-    if isinstance(opened, Conflict):
-        sides = {
-            "theirs": differences(opened.base.plan, opened.current.plan),
-            "mine": differences(opened.base.plan, opened.mine.plan),
+    conflict = opened if isinstance(opened, Conflict) else None
+    shown = opened.current if isinstance(opened, Conflict) else opened
+    context = {"conflict": conflict, **_addresses(shown, view), **frame_of(shown, view)}
+    if conflict is not None:
+        context["differences"] = {
+            "theirs": differences(conflict.base.plan, conflict.current.plan),
+            "mine": differences(conflict.base.plan, conflict.mine.plan),
         }
-        return page_or_partial("build.html", "frame/_build.html", status=409, conflict=opened, differences=sides,
-                               **_addresses(opened.current, view), **frame_of(opened.current, view))  # fmt: skip
-    return page_or_partial("build.html", "frame/_build.html", status=status, conflict=None, **_addresses(opened, view),
-                           **frame_of(opened, view))  # fmt: skip
+    merged = differences(*shown.meanwhile) if shown.meanwhile else []
+    return page_or_partial("build.html", "frame/_build.html", status=409 if conflict else 200, merged=merged,
+                           pieces=pieces(context), **context)  # fmt: skip
 
 
 def _addresses(opened: Opened, view: View) -> dict[str, str]:
@@ -76,13 +79,22 @@ def station(build_id: int, station: str) -> Response:
 
 def base_revision() -> int:
     """The revision a change started from: as the page says at the moment of sending."""
-    base = request.headers.get("X-Base", type=int) or request.form.get("base", type=int)
+    base = row_number(request.headers.get("X-Base")) or row_number(request.form.get("base"))
     return base if base is not None else abort(400)
 
 
 def change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
     """Make an edit on the revision that the page stands on, and show what came of it."""
     return render(workshop().change(build_id, base_revision(), edit), view_of(request.form))
+
+
+@bp.get("/newer")
+def newer(build_id: int) -> Response:
+    """Whether the build was changed elsewhere since the page was made: nothing, or a word and a way to see it."""
+    newest = workshop().newest(build_id)
+    if newest is None or newest == row_number(request.headers.get("X-Base")):
+        return make_response("", 204)
+    return make_response(render_template("frame/_newer.html", build_id=build_id, own=request.args.get("station", "draw")))
 
 
 @bp.post("/edit")
@@ -118,7 +130,7 @@ def swap_part(build_id: int) -> Response:
 @bp.post("/adopt")
 def adopt(build_id: int) -> Response:
     """Take the other change of a conflict in place of what stands."""
-    wanted = request.form.get("revision", type=int)
+    wanted = row_number(request.form.get("revision"))
     return render(workshop().adopt(build_id, base_revision(), wanted or abort(400)), view_of(request.form))
 
 
@@ -140,7 +152,7 @@ def mark(build_id: int) -> Response:
     return render(workshop().toggle_mark(build_id), view_of(request.form))
 
 
-@bp.get("/flows/<int:revision>.json")
+@bp.get("/flows/<id:revision>.json")
 def flows(build_id: int, revision: int) -> Response:
     """All that the map of a revision needs to step by itself."""
     response = make_response(json.dumps(map_document(workshop().at(build_id, revision).assessed), separators=(",", ":")))
@@ -152,5 +164,4 @@ def flows(build_id: int, revision: int) -> Response:
 def export(build_id: int) -> Response:
     """The plan as a file."""
     plan = workshop().open(build_id).plan
-    ascii_name = "".join(c if c.isascii() and c.isalnum() else "-" for c in plan.name.lower()).strip("-") or "build"
-    return download(write_plan(plan), "application/json; charset=utf-8", f"{ascii_name}.json")
+    return download(write_plan(plan), "application/json", f"{file_name(plan.name)}.json")

@@ -6,21 +6,25 @@ import re
 from functools import lru_cache
 
 import structlog
-from flask import Flask, Response, make_response, render_template, request
+from flask import Flask, Response, current_app, g, make_response, render_template, request
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from briskcell.model.errors import FigureError, PlanError
-from briskcell.services.workshop import UnknownBuildError
+from briskcell.services.workshop import DatabaseFault, UnknownBuildError, UnreadableError, why
 
 from .htmx import field_error, wants_partial
+
+log = structlog.get_logger("brisk-cell")
 
 WORDS = {
     400: ("The request makes no sense", "Go back and try again; if it came from a link, the link is broken."),
     404: ("There is no such page", "It may have been removed. The shelf lists every build."),
     405: ("That page takes no such request", "Go back and use the page's own controls."),
     413: ("That is too much", "A plan file may have up to 2 MB."),
-    500: ("Something broke", "Nothing that was saved is lost. Reload the page; the log tells more."),
+    500: ("Something broke", "Nothing that was saved is lost. Reload the page."),
+    503: ("The builds cannot be reached just now", "Try again in a moment."),
+    507: ("Nothing can be saved", "Make room, and try again."),
 }
 
 
@@ -47,6 +51,20 @@ def install(app: Flask) -> None:
     def unknown(error: UnknownBuildError) -> Response:
         return page(404, "There is no such build", str(error))
 
+    @app.errorhandler(UnreadableError)
+    def unreadable(error: UnreadableError) -> Response:
+        log.error("unreadable", words=str(error))
+        advice = f"{error} Its history lists what it was before; go back from there."
+        build_id = request.view_args.get("build_id") if request.view_args else None
+        return page(422, "This build cannot be read as it stands", advice, history=build_id)
+
+    @app.errorhandler(DatabaseFault)
+    def stored(error: DatabaseFault) -> Response:
+        log.error("store", exc_info=error)
+        words = why(error, current_app.config["LOG_PATH"].rpartition("/")[0])
+        full = "disk is full" in words
+        return page(507 if full else 503, WORDS[507 if full else 503][0], words)
+
     @app.errorhandler(CSRFError)
     def csrf(_error: CSRFError) -> Response:
         return page(400, "This page is too old to send from", "Reload it and try again; nothing was changed.")
@@ -60,9 +78,11 @@ def install(app: Flask) -> None:
         return page(code, title, advice)
 
     @app.errorhandler(Exception)
-    def broken(_error: Exception) -> Response:
-        structlog.get_logger("brisk-cell").exception("broken", path=request.path)
-        return page(500, *WORDS[500])
+    def broken(error: Exception) -> Response:
+        log.error("broken", path=request.path[:200], exc_info=error)
+        title, advice = WORDS[500]
+        where = f"If it stays, the log {current_app.config['LOG_PATH']} tells more under request {g.get('request_id', '')}."
+        return page(500, title, f"{advice} {where}")
 
 
 def page(status: int, title: str, advice: str, **context: object) -> Response:

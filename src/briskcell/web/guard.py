@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 import time
 
 import structlog
@@ -11,6 +12,7 @@ POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
     "form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
+QUIET = ("static", "build.newer")  # asked for all the time, and of no interest
 log = structlog.get_logger("brisk-cell")
 
 
@@ -19,7 +21,8 @@ def install(app: Flask) -> None:
 
     @app.before_request
     def start() -> None:
-        g.started = time.perf_counter()
+        g.started, g.request_id = time.perf_counter(), secrets.token_hex(4)
+        structlog.contextvars.bind_contextvars(request=g.request_id)
 
     @app.after_request
     def finish(response: Response) -> Response:
@@ -31,6 +34,7 @@ def install(app: Flask) -> None:
         response.vary.add("HX-Request")
         if request.endpoint != "static":
             response.headers["Cache-Control"] = "no-store"
+        if request.endpoint not in QUIET or response.status_code >= 400:
             taken = (time.perf_counter() - g.get("started", time.perf_counter())) * 1000
-            log.info("request", method=request.method, path=request.path, status=response.status_code, ms=round(taken, 1))
+            log.info("request", method=request.method, path=request.path[:200], status=response.status_code, ms=round(taken, 1))
         return response

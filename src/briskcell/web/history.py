@@ -6,10 +6,12 @@ from flask import abort, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from briskcell.services.edits.differences import differences
+from briskcell.services.judge import sheltered
 from briskcell.services.workshop import Conflict
 
 from .build import bp, form, render
 from .frame.frame import figures_of
+from .safe import row_number
 from .shelf import workshop
 from .view import view_of
 
@@ -18,14 +20,16 @@ from .view import view_of
 def history(build_id: int) -> str:
     """Every revision of the build, the newest first; two of them side by side."""
     shop = workshop()
-    opened, wanted = shop.open(build_id), request.args.get("compare", type=int)
-    other = shop.at(build_id, wanted) if wanted else None
-    rows = differences(other.plan, opened.plan) if other else []
-    return render_template("history.html", opened=opened, plan=opened.plan, rows=shop.history(build_id), other=other,
-                           compared=figures_of(other, opened) if other else [], differences=rows)  # fmt: skip
+    wanted, page = row_number(request.args.get("compare")), min(row_number(request.args.get("page")) or 0, 10**6)
+    opened = sheltered("what stands", lambda: shop.open(build_id), None)
+    other = sheltered("what is compared", lambda: shop.at(build_id, wanted), None) if wanted and opened else None
+    changed = differences(other.plan, opened.plan) if other and opened else []
+    rows, count = shop.history(build_id, page)
+    return render_template("history.html", id=build_id, opened=opened, rows=rows, count=count, page=page, other=other,
+                           compared=figures_of(other, opened) if other and opened else [], differences=changed)  # fmt: skip
 
 
-@bp.post("/history/<int:revision>/<action>")
+@bp.post("/history/<id:revision>/<action>")
 def act_on(build_id: int, revision: int, action: str) -> Response:
     """Name a revision, mark it, go back to it, or start a variant from it."""
     shop, back = workshop(), url_for("build.history", build_id=build_id)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
-from flask import Response, make_response, render_template, request
+from flask import Response, make_response, render_template, request, send_file
 
 
 def wants_partial() -> bool:
@@ -18,11 +19,8 @@ def page_or_partial(page: str, partial: str, *, status: int = 200, **context: An
 
 
 def download(body: bytes, content_type: str, name: str) -> Response:
-    """A file to keep."""
-    response = make_response(body)
-    response.headers["Content-Type"] = content_type
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
-    return response
+    """A file to keep, its name written as RFC 6266 has it."""
+    return send_file(io.BytesIO(body), mimetype=content_type, as_attachment=True, download_name=name)
 
 
 def field_error(slot: str, status: int = 422, **context: Any) -> Response:

@@ -11,11 +11,10 @@ import structlog
 MOST_BYTES, KEPT_FILES = 2_000_000, 3
 
 
-def log_to(folder: Path) -> None:
-    """Write the log to ``brisk-cell.log`` in a folder."""
-    handler = RotatingFileHandler(
-        folder / "brisk-cell.log", maxBytes=MOST_BYTES, backupCount=KEPT_FILES, encoding="utf-8", delay=True
-    )
+def log_to(path: Path) -> None:
+    """Write the log to a file. A line that cannot be written is dropped: it takes no request with it."""
+    logging.raiseExceptions = False
+    handler = RotatingFileHandler(path, maxBytes=MOST_BYTES, backupCount=KEPT_FILES, encoding="utf-8", delay=True)
     handler.setFormatter(logging.Formatter("%(message)s"))
     lines = logging.getLogger("brisk-cell")
     lines.setLevel(logging.INFO)
@@ -23,6 +22,7 @@ def log_to(folder: Path) -> None:
     lines.handlers = [handler]
     structlog.configure(
         processors=[
+            structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso"),
             structlog.processors.format_exc_info,

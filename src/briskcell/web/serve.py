@@ -11,34 +11,54 @@ from pathlib import Path
 import click
 from waitress.server import create_server
 
-from .app import EXTENSION, create_app
+from briskcell.services import folder
+
+from .app import EXTENSION, MOST_BODY, create_app
 from .log import log_to
+
+# A body is refused where it is read, before it is kept; a connection that sends nothing is closed before long.
+LIMITS = {"max_request_body_size": MOST_BODY, "max_request_header_size": 32_768, "connection_limit": 400, "channel_timeout": 15,
+          "cleanup_interval": 5, "threads": 4, "ident": "brisk-cell"}  # fmt: skip
 
 
 def serve(data: Path, port: int, *, demo: bool) -> None:
-    """Serve until stopped; prints the address, and takes a free port where the wanted one is taken."""
-    data.mkdir(parents=True, exist_ok=True)
-    log_to(data)
+    """Serve until stopped; prints the address, and takes a free port where the wanted one is taken.
+
+    Raises
+    ------
+    StoreError
+        If the folder cannot be used, or another process uses it.
+    """
+    folder.prepare(data)
+    held = folder.lock(data)
+    log_to(data / folder.LOG)
     app = create_app(data)
-    if demo:
-        app.extensions[EXTENSION].load_demo()
-    click.echo("Readying the engine; the very first start compiles it, which takes some seconds.")
-    app.extensions[EXTENSION].warm()
-    # What is loaded by now stays: the collector need not look through it at every edit.
-    gc.collect()
-    gc.freeze()
-    listener = _listen(port)
-    server = create_server(app, sockets=[listener], threads=4, ident="brisk-cell")
-    click.echo(f"Brisk Cell is at http://127.0.0.1:{listener.getsockname()[1]}/  (Ctrl+C stops it; builds are kept in {data})")
-    # A polite end of the process is handled as Ctrl+C is: the server stops and the file is let go.
-    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    shop = app.extensions[EXTENSION]
     try:
+        if demo:
+            shop.load_demo()
+        click.echo("Readying the engine; the very first start compiles it, which takes some seconds.")
+        shop.warm()
+        # What is loaded by now stays: the collector need not look through it at every edit.
+        gc.collect()
+        gc.freeze()
+        listener = listen(port)
+        taken = listener.getsockname()[1]
+        if port not in (0, taken):
+            click.echo(f"Port {port} is taken by another program; {taken} is used instead.")
+        server = create_server(app, sockets=[listener], **LIMITS)
+        address = f"http://127.0.0.1:{taken}/"
+        folder.note_address(held, address)
+        click.echo(f"Brisk Cell is at {address}  (Ctrl+C stops it; builds are kept in {data})")
+        # A polite end of the process is handled as Ctrl+C is: the server stops and the file is let go.
+        signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         server.run()
     finally:
-        app.extensions[EXTENSION].store.close()
+        shop.close()
+        held.close()
 
 
-def _listen(wanted: int) -> socket.socket:
+def listen(wanted: int) -> socket.socket:
     """A bound socket of 127.0.0.1, on the wanted port or a free one."""
     for port in (wanted, 0):
         listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM)
@@ -49,4 +69,4 @@ def _listen(wanted: int) -> socket.socket:
             listener.close()
             continue
         return listener
-    raise click.ClickException("No port of 127.0.0.1 is free.")
+    raise click.ClickException("No port of 127.0.0.1 is free. End a program that serves, and start again.")

@@ -7,10 +7,12 @@ import io
 from flask import Blueprint, Response, current_app, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
+from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.model.errors import FigureError, PlanError
-from briskcell.services.workshop import Workshop
+from briskcell.services.workshop import PAGE, Workshop
 
 from .forms import NewBuildForm
+from .safe import back_to, row_number
 from .units import CHOICES, COOKIE
 
 bp = Blueprint("shelf", __name__)
@@ -25,8 +27,10 @@ def workshop() -> Workshop:
 @bp.get("/")
 def shelf() -> str:
     """Every build with its numbers."""
-    removed = request.args.get("removed", type=int)
-    return render_template("shelf.html", rows=workshop().shelf(), removed=removed)
+    removed, like = row_number(request.args.get("removed")), request.args.get("like", "").strip()[:120]
+    page = min(row_number(request.args.get("page")) or 0, 10**6)
+    rows, count = workshop().shelf(like, page)
+    return render_template("shelf.html", rows=rows, count=count, page=page, pages=-(-count // PAGE), like=like, removed=removed)
 
 
 @bp.get("/new")
@@ -53,18 +57,18 @@ def import_plan() -> BaseResponse:
     upload = request.files.get("plan")
     if upload is None or not upload.filename:
         raise PlanError.single("plan", "", "No file was chosen.", fix="Choose a plan exported as JSON.")
-    build_id = workshop().import_plan(io.BytesIO(upload.stream.read()))
+    build_id = workshop().import_plan(io.BytesIO(upload.stream.read(MOST_BYTES + 1)))
     return redirect(url_for("build.station", build_id=build_id, station="draw"), 303)
 
 
-@bp.post("/builds/<int:build_id>/remove")
+@bp.post("/builds/<id:build_id>/remove")
 def remove(build_id: int) -> BaseResponse:
     """Take a build off the shelf; it can be put back."""
     workshop().remove(build_id)
     return redirect(url_for("shelf.shelf", removed=build_id), 303)
 
 
-@bp.post("/builds/<int:build_id>/restore")
+@bp.post("/builds/<id:build_id>/restore")
 def restore(build_id: int) -> BaseResponse:
     """Put a removed build back."""
     workshop().put_back(build_id)
@@ -74,8 +78,7 @@ def restore(build_id: int) -> BaseResponse:
 @bp.post("/units")
 def units() -> BaseResponse:
     """The units a person prefers."""
-    back = request.form.get("back", "/")
-    response = redirect(back if back.startswith("/") and not back.startswith("//") else "/", 303)
+    response = redirect(back_to(request.form.get("back", "/")), 303)
     kept = [c for kind, choices in CHOICES.items() if (c := request.form.get(kind, "")) in choices]
     response.set_cookie(COOKIE, "|".join(kept), max_age=31_536_000, samesite="Strict", httponly=True)
     return response
@@ -85,8 +88,7 @@ def units() -> BaseResponse:
 def theme() -> BaseResponse:
     """Daylight bench, dim bench, or as the system says."""
     wanted = request.form.get("theme", "")
-    back = request.form.get("back", "/")
-    response: Response | BaseResponse = redirect(back if back.startswith("/") and not back.startswith("//") else "/", 303)
+    response: Response | BaseResponse = redirect(back_to(request.form.get("back", "/")), 303)
     if wanted in ("day", "dim"):
         response.set_cookie("theme", wanted, max_age=31_536_000, samesite="Strict", httponly=True)
     else:

@@ -14,6 +14,8 @@ from briskcell.model.stores import Capacitor, Pack
 
 TENTH = 1.2816  # standard deviations from the middle of a normal curve to its 10 % point
 
+WIDEST = 10.0  # of the logarithm of a range: past a factor of 20,000 to each side nothing is known
+
 
 @dataclass(frozen=True, slots=True)
 class Range:
@@ -75,5 +77,5 @@ def runtime_range(op: Operating, draw: DrawReport, hours: float, pack: int = 0) 
         elif isinstance(converter.loss, LossModel):
             # About a tenth is lost in such a board, most of it in its resistance.
             variance += (0.1 * pert_sigma(converter.loss.resistance_ohm)) ** 2
-    factor = math.exp(TENTH * math.sqrt(variance))
+    factor = math.exp(min(TENTH * math.sqrt(variance), WIDEST))
     return Range(hours / factor, hours, hours * factor)

@@ -3,6 +3,6 @@
 from __future__ import annotations
 
 from . import charging, fit, heat, pack, rails, stores, wiring  # noqa: F401  each module registers its rules
-from .registry import RULES, Finding, Fix, Rule, sorted_findings
+from .registry import RULES, Finding, Fix, Rule, sorted_findings, unjudged
 
-__all__ = ["RULES", "Finding", "Fix", "Rule", "sorted_findings"]
+__all__ = ["RULES", "Finding", "Fix", "Rule", "sorted_findings", "unjudged"]

@@ -11,7 +11,7 @@ from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
-from .registry import Finding, Fix, rule
+from .registry import Finding, Fix, missed_by, rule
 
 
 @rule("charge-brief", station="charge", source="The brief")
@@ -24,7 +24,7 @@ def charge_brief(assessed: Answers) -> Iterator[Finding]:
                           advice="Give the charger a supply that carries it.")  # fmt: skip
         elif c.off.hours > wanted + 1e-9:
             cause = f"{c.board.name} fills the pack in {show(c.off.hours, 'h')}; {show(wanted, 'h')} are wanted."
-            yield Finding("fails", c.board.id, cause, c.off.hours / wanted - 1, partial(_faster, assessed, c),
+            yield Finding("fails", c.board.id, cause, missed_by(c.off.hours, wanted), partial(_faster, assessed, c),
                           "A stronger supply or charge board, or a smaller pack.")  # fmt: skip
         if assessed.plan.brief.play_while_charging and c.play.hours is None:
             yield Finding("fails", c.board.id, f"It does not fill while someone plays. {c.play.why}", 0.25,

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
-from briskcell.core.heat.case import cells_limit_c, touch_limit_c
+from briskcell.core.heat.case import SKIN_C, cells_limit_c, touch_limit_c
 from briskcell.model.changes import remade
 
-from .registry import Finding, Fix, rule
+from .registry import Finding, Fix, missed_by, rule
 
 
 @rule("case-heat", station="heat", source="IEC 62368-1:2018, table 38: 48 °C where plastic is held; cells 60 °C in use")
@@ -24,7 +24,12 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
     if found.skin_c > limit:
         cause = f"The closed case reaches {found.skin_c:.0f} °C{soon}; {limit:.0f} °C is the most {'that hands should hold' if assessed.plan.brief.held else 'for a case that is touched'}."
         yield Finding(
-            "fails", element, cause, found.skin_c / limit - 1, partial(_cooler, assessed, limit), "A larger case, or less draw."
+            "fails",
+            element,
+            cause,
+            missed_by(found.skin_c - limit + SKIN_C, SKIN_C),
+            partial(_cooler, assessed, limit),
+            "A larger case, or less draw.",
         )
     elif found.cells_c > cells_limit_c(assessed.plan):
         cause = (
@@ -34,7 +39,7 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
             "fails",
             element,
             cause,
-            found.cells_c / cells_limit_c(assessed.plan) - 1,
+            missed_by(found.cells_c - cells_limit_c(assessed.plan) + SKIN_C, SKIN_C),
             partial(_cooler, assessed, limit),
             "A larger case.",
         )
@@ -46,7 +51,7 @@ def part_heat(assessed: Answers) -> Iterator[Finding]:
     for part in assessed.heat.parts:
         if part.celsius > part.limit_c:
             cause = f"{part.name} reaches {part.celsius:.0f} °C in play; it stands {part.limit_c:.0f} °C."
-            yield Finding("fails", part.element, cause, part.celsius / part.limit_c - 1, partial(_cooler, assessed, touch_limit_c(assessed.plan.brief)),
+            yield Finding("fails", part.element, cause, missed_by(part.celsius - part.limit_c + SKIN_C, SKIN_C), partial(_cooler, assessed, touch_limit_c(assessed.plan.brief)),
                           "A board with less loss, or copper to carry the heat away.")  # fmt: skip
 
 

@@ -15,7 +15,9 @@ from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.units import show
 
-from .registry import RULES, Finding, Fix, rule
+from .registry import RULES, Finding, Fix, missed_by, rule
+
+MOST_PARALLEL = 12  # cells in parallel that a fix proposes
 
 
 @rule("runtime-brief", station="pack", source="The brief")
@@ -29,12 +31,12 @@ def runtime_brief(assessed: Answers) -> Iterator[Finding]:
     element = assessed.plan.stores[assessed.pack_index or 0].id
     if found.hours < wanted - 1e-9:
         cause = f"It plays {show(found.hours, 'h')}, {show(wanted, 'h')} are wanted.{left}"
-        yield Finding("fails", element, cause, 1 - found.hours / wanted, partial(_what_stops_it, assessed),
+        yield Finding("fails", element, cause, missed_by(found.hours, wanted), partial(_what_stops_it, assessed),
                       "Draw less, or make room for a larger pack.")  # fmt: skip
     elif spread.low < wanted:
         cause = (f"It likely plays {show(found.hours, 'h')}, but one build in ten stays under {show(spread.low, 'h')}; "
                  f"{show(wanted, 'h')} are wanted.")  # fmt: skip
-        yield Finding("close", element, cause, 1 - spread.low / wanted, partial(_more_cells, assessed),
+        yield Finding("close", element, cause, missed_by(spread.low, wanted), partial(_more_cells, assessed),
                       "Measure the largest draws: a narrower range may settle it.")  # fmt: skip
 
 
@@ -55,9 +57,9 @@ def _more_cells(assessed: Answers) -> Fix | None:
     if found is None or not found.hours or spread is None or not isinstance(pack, Pack) or pack.strings:
         return None
     wanted = assessed.plan.brief.hours
-    goal = wanted if found.hours < wanted else wanted * found.hours / spread.low
-    least = max(pack.parallel + 1, math.ceil(pack.parallel * goal / found.hours))
-    for parallel in range(least, min(least + 2, 13)):
+    goal = wanted if found.hours < wanted else wanted * found.hours / max(spread.low, 1e-9)
+    least = max(pack.parallel + 1, math.ceil(min(pack.parallel * goal / found.hours, MOST_PARALLEL + 1)))
+    for parallel in range(least, min(least + 2, MOST_PARALLEL + 1)):
         plan = replaced(assessed.plan, altered(pack, parallel=parallel))
         if not _has_room(plan, pack, parallel):
             return None
@@ -88,7 +90,7 @@ def cell_current(assessed: Answers) -> Iterator[Finding]:
         most, asked = float(current_limit_a(pack, curves, "max_charge_a").min()), charge.board.current_a.likely
         if asked > most + 1e-9:
             cause = f"{charge.board.name} charges with {show(asked, 'A')}; the cells take {show(most, 'A')}."
-            yield Finding("fails", pack.id, cause, asked / most - 1, partial(_gentler, assessed.plan, charge.board, most))
+            yield Finding("fails", pack.id, cause, missed_by(asked, most), partial(_gentler, assessed.plan, charge.board, most))
 
 
 def _gentler(plan: Plan, board: ChargeBoard, most: float) -> Fix:
@@ -102,7 +104,7 @@ def _has_room(plan: Plan, pack: Pack, parallel: int) -> bool:
 
 
 def _one_more(plan: Plan, pack: Pack) -> Fix | None:
-    if not _has_room(plan, pack, pack.parallel + 1):
+    if pack.parallel >= MOST_PARALLEL or not _has_room(plan, pack, pack.parallel + 1):
         return None
     words = f"{pack.parallel + 1} cells in parallel instead of {pack.parallel}"
     return Fix(words, "share the current.", replaced(plan, altered(pack, parallel=pack.parallel + 1)))

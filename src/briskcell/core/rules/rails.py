@@ -18,7 +18,7 @@ from briskcell.model.plan import Plan
 from briskcell.model.tree import boards_above
 from briskcell.model.units import show
 
-from .registry import Finding, Fix, rule
+from .registry import Finding, Fix, missed_by, rule
 
 CASCADE_W = 0.15  # lost on the way before two boards in a row are worth a word: a twentieth of a small console
 HYSTERESIS_V = 0.15  # of a lock-out that states no restart: 0.1 to 0.2 V on sheets; typical
@@ -102,14 +102,14 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
         low, high, window = float(lows[k]), float(highs[k]), load.window
         if window.absolute_max_v is not None and high > window.absolute_max_v:
             yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V; more than {window.absolute_max_v:.2f} V destroys it.",
-                          1.0 + high / window.absolute_max_v, advice="Hang it on a rail within its window.")  # fmt: skip
+                          2.0 + missed_by(high, window.absolute_max_v), advice="Hang it on a rail within its window.")  # fmt: skip
         elif high > window.high_v + 1e-9:
             yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V and accepts at most {window.high_v:.2f} V.",
-                          high / window.high_v - 1, advice="Hang it on a rail within its window.")  # fmt: skip
+                          missed_by(high, window.high_v), advice="Hang it on a rail within its window.")  # fmt: skip
         if low < window.low_v - 1e-9:
             when = "at the end of the pack" if float(all_volts[:, :, k].max(axis=1).min()) >= window.low_v else "in play"
             yield Finding("fails", load.id, f"{load.name} sees {low:.2f} V {when}, needs {window.low_v:.2f} V.",
-                          1 - low / window.low_v, partial(_more_volts, assessed, load),
+                          missed_by(low, window.low_v), partial(_more_volts, assessed, load),
                           "Feed it from a rail with a higher voltage.")  # fmt: skip
 
 
@@ -125,7 +125,7 @@ def input_window(assessed: Answers) -> Iterator[Finding]:
         most = float(op.curves[source].ocv_v[0]) if source < stores else op.network.converters[source - stores].output_v.high
         if most > board.input_max_v + 1e-9:
             cause = f"{board.name} gets {most:.2f} V from a full store and stands {board.input_max_v:.2f} V."
-            yield Finding("fails", board.id, cause, most / board.input_max_v, partial(_other_board, assessed, board, most),
+            yield Finding("fails", board.id, cause, 1.0 + missed_by(most, board.input_max_v), partial(_other_board, assessed, board, most),
                           "Choose a board for a higher input.")  # fmt: skip
 
 
@@ -197,7 +197,7 @@ def logic_level(assessed: Answers) -> Iterator[Finding]:
             continue
         if driver.logic_v > load.logic_v + CLAMP_V:
             yield Finding("fails", load.id, f"{driver.name} drives {load.name} at {driver.logic_v:.1f} V; it stands {load.logic_v:.1f} V.",
-                          driver.logic_v / load.logic_v - 1, advice="Put a level shifter between, or a driver of the lower level.")  # fmt: skip
+                          missed_by(driver.logic_v, load.logic_v), advice="Put a level shifter between, or a driver of the lower level.")  # fmt: skip
         elif driver.logic_v < HIGH_SHARE * load.logic_v:
             yield Finding("close", load.id, f"{driver.name} drives {load.name} at {driver.logic_v:.1f} V; a sure high is {HIGH_SHARE * load.logic_v:.1f} V.",
                           0.1, advice="Put a level shifter between.")  # fmt: skip
@@ -218,7 +218,7 @@ def inrush(assessed: Answers) -> Iterator[Finding]:
         if asked > limit:
             cause = f"{load.name} pulls {show(load.inrush.peak_a.likely, 'A')} as it starts; with the rest {board.name} gives {show(limit, 'A')}."
             yield Finding(
-                "fails", load.id, cause, asked / limit - 1, advice="Start the parts one after another, or limit the inrush."
+                "fails", load.id, cause, missed_by(asked, limit), advice="Start the parts one after another, or limit the inrush."
             )
 
 

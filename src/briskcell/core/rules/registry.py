@@ -9,7 +9,7 @@ from functools import cached_property
 from briskcell.core.answers import Answers
 from briskcell.model.plan import Plan
 
-SEVERITY = {"fails": 0, "close": 1}
+SEVERITY = {"fails": 0, "close": 1, "unknown": 2}
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +19,25 @@ class Fix:
     words: str
     brings: str
     plan: Plan
+
+
+MOST_LOSS = 1e6  # a limit of nothing is missed by no more than this, so that findings still have an order
+
+
+def missed_by(value: float, limit: float) -> float:
+    """The share by which a figure misses its limit, for the order of findings.
+
+    Parameters
+    ----------
+    value, limit : float
+        In one unit; a temperature counts by hundreds of degrees, whatever its limit.
+
+    Returns
+    -------
+    float
+        0 or more, finite.
+    """
+    return min(abs(value - limit) / max(abs(limit), 1e-9), MOST_LOSS)
 
 
 def _no_fix() -> Fix | None:
@@ -99,6 +118,24 @@ def rule(name: str, *, station: str, source: str) -> Callable[..., Callable[[Ans
         return function
 
     return register
+
+
+def unjudged(rule: Rule) -> Finding:
+    """What is said of a rule that fails by itself.
+
+    Parameters
+    ----------
+    rule : Rule
+        The rule.
+
+    Returns
+    -------
+    Finding
+        Of state ``unknown``.
+    """
+    advice = "Everything else stands. Undo the last change if it began with it; the log says what went wrong."
+    return Finding("unknown", "", f"The rule “{rule.name}” could not be judged for this build.", 0.0, advice=advice,
+                   rule=rule.name, station=rule.station)  # fmt: skip
 
 
 def sorted_findings(found: Iterable[Finding]) -> tuple[Finding, ...]:

@@ -13,11 +13,12 @@ from briskcell.model.parts import State
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
-from .registry import Finding, Fix, rule
+from .registry import Finding, Fix, missed_by, rule
 
 DENSEST_WH_PER_L = 800.0  # of any lithium cell sold
 CARRIER_WH = 100.0
 EQUAL_V = 0.05
+CAP_SHARE = 0.9  # of its rating, that a supercapacitor is charged to: its life doubles for each 0.1 V less
 
 
 @rule("proven-capacity", station="pack", source="Energy density of lithium cells, Linden's Handbook of Batteries, 4th ed.")
@@ -36,7 +37,7 @@ def proven_capacity(assessed: Answers) -> Iterator[Finding]:
         if cell.measured_ah is None and dense > DENSEST_WH_PER_L:
             most = DENSEST_WH_PER_L * litres / 3.6
             cause = f"{cell.name} says {show(cell.label_ah.likely, 'Ah')}: {dense:.0f} Wh a litre, more than any cell holds."
-            yield Finding("fails", pack.id, cause, dense / DENSEST_WH_PER_L - 1, partial(_count_less, assessed, pack, most),
+            yield Finding("fails", pack.id, cause, missed_by(dense, DENSEST_WH_PER_L), partial(_count_less, assessed, pack, most),
                           "Test the capacity and enter what was measured.")  # fmt: skip
         elif cell.measured_ah is None and cell.label_ah.grade == "guessed":
             yield Finding("close", pack.id, f"The capacity of {cell.name} is a guess that no test confirms.", 0.05,
@@ -68,7 +69,7 @@ def equal_strings(assessed: Answers) -> Iterator[Finding]:
             apart = abs((a.ocv_v or 0.0) - (b.ocv_v or 0.0))
             if apart > EQUAL_V:
                 ohm = pack.series * (a.cell.resistance_ohm.likely + b.cell.resistance_ohm.likely)
-                cause = f"Two strings of {pack.name} stand {show(apart, 'V')} apart: joined, {show(apart / ohm, 'A')} would flow between them."
+                cause = f"Two strings of {pack.name} stand {show(apart, 'V')} apart: joined, {show(apart / max(ohm, 1e-6), 'A')} would flow between them."
                 yield Finding(
                     "fails", pack.id, cause, apart, advice="Charge both to the same voltage, within 50 mV, before they are joined."
                 )
@@ -79,11 +80,11 @@ def capacitor_rating(assessed: Answers) -> Iterator[Finding]:
     """A supercapacitor is charged to no more than nine tenths of its rating."""
     for cap in assessed.plan.capacitors:
         share = cap.full_v / cap.rating_v
-        if share > 0.9:
-            plan = replaced(assessed.plan, altered(cap, full_v=round(0.9 * cap.rating_v, 2)))
+        if share > CAP_SHARE:
+            plan = replaced(assessed.plan, altered(cap, full_v=float(f"{CAP_SHARE * cap.rating_v:.3g}")))
             yield Finding("fails" if share > 1 else "close", cap.id,
                           f"{cap.name} is charged to {cap.full_v:.2f} V of {cap.rating_v:.2f} V.", share,
-                          partial(Fix, f"Charge it to {0.9 * cap.rating_v:.2f} V", "leaves a tenth.", plan))  # fmt: skip
+                          partial(Fix, f"Charge it to {show(CAP_SHARE * cap.rating_v, 'V')}", "leaves a tenth.", plan))  # fmt: skip
 
 
 @rule("bank-output", station="pack", source="The bank's own cut-offs")
@@ -157,7 +158,7 @@ def shelf(assessed: Answers) -> Iterator[Finding]:
         if life.days < assessed.plan.brief.shelf_days:
             who = f", most by {life.who[0][0]}" if life.who else ""
             cause = f"{store.name} is empty after {life.days:.0f} days on the shelf: {show(life.leakage_a, 'A')} leak{who}."
-            yield Finding("fails", store.id, cause, 1 - life.days / assessed.plan.brief.shelf_days,
+            yield Finding("fails", store.id, cause, missed_by(life.days, assessed.plan.brief.shelf_days),
                           advice="Put the switch before the boards that sip, or use ones with a lower current when off.")  # fmt: skip
 
 

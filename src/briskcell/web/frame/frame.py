@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
+
+from flask import render_template
+from markupsafe import Markup
 
 from briskcell.core.assess import Assessment
 from briskcell.core.stations import STATIONS, Headline, Station
+from briskcell.services.judge import sheltered
 from briskcell.services.workshop import Opened
 from briskcell.web.stations import surfaces
 
 from ..units import show
 from ..view import View
-from .current_map import current_map
+from .current_map import CurrentMap, current_map
 from .numbers import Numbers
 from .slip import slip_of
 
@@ -44,7 +49,8 @@ def _words(head: Headline, *, missing: bool) -> str:
 
 def spine(assessed: Assessment, numbers: Numbers) -> list[SpineRow]:
     """Every station with its number, state, and change since the baseline."""
-    return [_row(s, assessed, numbers) for s in STATIONS.values()]
+    unknown = [SpineRow(s, "not known", "", "", "unknown") for s in STATIONS.values()]
+    return [sheltered(f"number of {u.station.name}", partial(_row, u.station, assessed, numbers), u) for u in unknown]
 
 
 def figures_of(before: Opened, now: Opened) -> list[tuple[str, str, str, str]]:
@@ -65,8 +71,30 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "stations": STATIONS,
         "number": numbers,
         "spine": spine(assessed, numbers),
-        "current_map": current_map(assessed, view.soc, view.state, view.station, view.width, opened.baseline),
+        "current_map": sheltered("map", lambda: _map(assessed, opened, view), None),
         "findings": assessed.findings,
-        "surface": surfaces()[view.station](opened, view),
-        "slip": slip_of(assessed, view.slip),
+        "surface": sheltered(f"station {view.station}", partial(surfaces()[view.station], opened, view), None),
+        "slip": sheltered(f"slip {view.slip}", partial(slip_of, assessed, view.slip), None),
     }
+
+
+def _map(assessed: Assessment, opened: Opened, view: View) -> CurrentMap:
+    return current_map(assessed, view.soc, view.state, view.station, view.width, opened.baseline)
+
+
+def pieces(context: dict[str, Any]) -> dict[str, Markup]:
+    """The parts of a page, each rendered by itself: one that fails takes only its own place."""
+    files = {name: f"frame/_{name}.html" for name in ("spine", "map", "verdict")} | {
+        "surface": f"{context['view'].station}/_surface.html"
+    }
+    missing = {"map": context["current_map"] is None, "surface": context["surface"] is None}
+    made = {n: Markup(_piece(n, f, context)) if not missing.get(n) else _broken(n) for n, f in files.items()}
+    return made | {"slip": Markup(_piece("slip", "frame/_slip.html", context)) if context["slip"] else Markup("")}
+
+
+def _piece(name: str, file: str, context: dict[str, Any]) -> str:
+    return sheltered(f"page, {name}", lambda: render_template("frame/_piece.html", piece=file, **context), str(_broken(name)))
+
+
+def _broken(name: str) -> Markup:
+    return Markup(render_template("frame/_broken.html", name=name))

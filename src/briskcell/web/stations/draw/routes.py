@@ -85,7 +85,7 @@ def game(build_id: int) -> Response:
 @bp.get("/parts.csv")
 def table_out(build_id: int) -> Response:
     """The parts as a table."""
-    return download(write_parts(workshop().open(build_id).plan), "text/csv; charset=utf-8", f"parts-of-build-{build_id}.csv")
+    return download(write_parts(workshop().open(build_id).plan), "text/csv", f"parts-of-build-{build_id}.csv")
 
 
 def _table() -> str:

@@ -11,7 +11,7 @@ from briskcell.services.edits.values import Edit
 from briskcell.services.pack import bay, cells
 from briskcell.services.pack.phases import USUAL
 from briskcell.services.pack.session import play
-from briskcell.services.search import take_found
+from briskcell.services.search import KIND, take_found
 from briskcell.web.build import bp, change, form
 from briskcell.web.shelf import workshop
 from briskcell.web.units import plain
@@ -30,7 +30,7 @@ def edit_bay(build_id: int) -> Response:
     return change(build_id, lambda a: bay.remove_block(a.plan, number))
 
 
-@bp.get("/packs/<int:revision>")
+@bp.get("/packs/<id:revision>")
 def packs(build_id: int, revision: int) -> str:
     """All packs of the library that fit: asked for once the page stands."""
     return render_template("pack/_packs.html", id=build_id, **choices(workshop().at(build_id, revision)))
@@ -75,9 +75,7 @@ def session(build_id: int) -> str:
 
 
 def _search_shown(build_id: int) -> Response:
-    found = workshop().searches.of(build_id)
-    margins = found.plan.brief.margins if found else None
-    return make_response(render_template("pack/_search.html", id=build_id, search=found, margins=margins))
+    return make_response(render_template("pack/_search.html", id=build_id, job=workshop().jobs.of(build_id, KIND)))
 
 
 @bp.get("/search")
@@ -89,15 +87,14 @@ def search(build_id: int) -> Response:
 @bp.post("/search")
 def search_begin(build_id: int) -> Response:
     """Begin the wide search; one that is under way for this build is stopped."""
-    shop = workshop()
-    shop.searches.begin(build_id, shop.open(build_id).plan)
+    workshop().begin_search(build_id)
     return _search_shown(build_id)
 
 
 @bp.post("/search/stop")
 def search_stop(build_id: int) -> Response:
     """Stop it; what it found so far stays."""
-    workshop().searches.stop(build_id)
+    workshop().jobs.stop(build_id, KIND)
     return _search_shown(build_id)
 
 

@@ -1,0 +1,29 @@
+"""What the shelf shows of a build, worked out once and kept beside its revision."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from briskcell.core.assess import Assessment
+from briskcell.core.stations import STATIONS
+
+VERSION = 1  # of what is kept: an older one is worked out anew
+
+
+def summary_of(assessed: Assessment) -> dict[str, Any]:
+    """Plain values: numbers, the worst sentence, and the words of the stations."""
+    runtime, least = assessed.runtime, assessed.least_spare()
+    worst = assessed.findings[0] if assessed.findings else None
+    return {
+        "version": VERSION,
+        "note": assessed.plan.note,
+        "draw_w": assessed.draw.mean_w,
+        "plays_h": runtime.hours if runtime else None,
+        "energy_wh": sum(r.energy_wh for r in assessed.runtimes),
+        "charges": bool(assessed.charges),
+        "charge_h": assessed.charges[0].off.hours if assessed.charges else None,
+        "spare": least.spare if least else None,
+        "findings": len(assessed.findings),
+        "worst": {"state": worst.state, "cause": worst.cause} if worst else None,
+        "stations": {name: s.state(assessed) for name, s in STATIONS.items()},
+    }
