@@ -3,7 +3,7 @@ PYTHON ?= $(shell command -v python3.11 || command -v python3)
 VENV := .venv
 BIN := $(VENV)/bin
 .DEFAULT_GOAL := help
-.PHONY: help chromium demo test check bench mutants assets screenshots clean
+.PHONY: help chromium demo test check bench mutants soak assets screenshots clean
 
 help:
 	@echo "make demo         serve the demo builds on 127.0.0.1"
@@ -11,6 +11,7 @@ help:
 	@echo "make check        lint, types, layers, templates, doctests"
 	@echo "make bench        costs, measured as ratios in one run"
 	@echo "make mutants      faults put into the core one at a time, and how many the tests catch"
+	@echo "make soak         long attacks: kills, faults, load, mutated documents; about half an hour"
 	@echo "make assets       rebuild styles, scripts and fonts under web/static (needs Node)"
 	@echo "make screenshots  refresh docs/screenshots from the demo builds"
 
@@ -53,6 +54,9 @@ bench: $(VENV)/ready-dev
 
 mutants: $(VENV)/ready-dev
 	$(BIN)/python tests/mutants.py
+
+soak: $(VENV)/ready-dev
+	$(BIN)/python -m tests.soak
 
 assets:
 	cd assets && npm ci --silent

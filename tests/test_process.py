@@ -3,16 +3,24 @@
 from __future__ import annotations
 
 import json
+import os
 import re
+import sqlite3
 import subprocess
 import sys
+import threading
 import urllib.request
 from pathlib import Path
 
 import pytest
+from click.testing import CliRunner
 
 from briskcell.bench.meter import Meter, MeterError
 from briskcell.bench.simulated import SimulatedMeter
+from briskcell.cli import main
+from briskcell.services.folder import lock, note_address
+from briskcell.services.workshop import Workshop
+from briskcell.web import create_app
 
 
 def start(folder: Path, port: str) -> tuple[subprocess.Popen[str], str]:
@@ -55,6 +63,122 @@ def test_a_second_one_takes_a_free_port_and_both_answer(tmp_path: Path) -> None:
             assert page.read().decode().count('class="name"') == 3  # the demo is not loaded twice
     finally:
         end(again)
+
+
+def ended(*arguments: str, home: Path | None = None) -> tuple[int, str]:
+    """Exit code and words of a start that must end by itself."""
+    environment = {k: v for k, v in os.environ.items() if k not in ("HOME", "XDG_DATA_HOME")} | (
+        {"HOME": str(home)} if home else {}
+    )
+    command = [sys.executable, "-c", "from briskcell.cli import main; main()", *arguments]
+    done = subprocess.run(command, capture_output=True, text=True, timeout=60, check=False, env=environment)
+    return done.returncode, done.stderr
+
+
+def whole(folder: Path) -> Path:
+    """A folder with three builds in it."""
+    app = create_app(folder)
+    app.extensions["briskcell"].load_demo()
+    app.extensions["briskcell"].close()
+    return folder / "builds.sqlite3"
+
+
+def spoil(path: Path, how: str) -> None:
+    if how == "corrupt":
+        path.write_bytes(path.read_bytes()[:30_000] + b"\0" * 40_000)
+    elif how == "no database":
+        path.write_text("a shopping list\n" * 400)
+    elif how == "foreign":
+        path.unlink()
+        with sqlite3.connect(path) as raw:
+            raw.execute("CREATE TABLE songs (title TEXT)")
+    elif how == "newer":
+        with sqlite3.connect(path) as raw:
+            raw.execute("UPDATE alembic_version SET version_num = '9999'")
+
+
+@pytest.mark.parametrize(
+    ("how", "says"),
+    [("corrupt", "is damaged. “brisk-cell doctor”"), ("no database", "is damaged"), ("foreign", "the database of another program"),
+     ("newer", "written by a newer Brisk Cell")],
+)  # fmt: skip
+def test_a_file_that_cannot_be_used_is_said_in_one_sentence(tmp_path: Path, how: str, says: str) -> None:
+    path = whole(tmp_path)
+    for beside in tmp_path.glob("builds.sqlite3-*"):
+        beside.unlink()
+    spoil(path, how)
+    code, words = ended("serve", "--data", str(tmp_path), "--port", "0")
+    assert (code, words.count("\n")) == (2, 1), words
+    assert says in words
+    assert "Traceback" not in words
+
+
+def test_a_folder_that_cannot_be_used_is_said_in_one_sentence(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("x")
+    code, words = ended("serve", "--data", str(tmp_path / "file" / "below"))
+    assert (code, "cannot be made" in words, words.count("\n")) == (2, True, 1)
+    code, words = ended("serve", home=tmp_path / "file")
+    assert (code, "Name another with --data" in words, words.count("\n")) == (2, True, 1)
+    held = lock(tmp_path)
+    note_address(held, "http://127.0.0.1:5070/")
+    code, words = ended("serve", "--data", str(tmp_path))
+    assert (code, "Another Brisk Cell uses the folder" in words, "127.0.0.1:5070" in words) == (2, True, True)
+    held.close()
+
+
+@pytest.mark.parametrize("content", ["", "abc", "\udcff"])
+def test_an_empty_or_broken_secret_is_made_anew(tmp_path: Path, content: str) -> None:
+    (tmp_path / "secret").write_bytes(content.encode("utf-8", "surrogateescape"))
+    app = create_app(tmp_path)
+    try:
+        assert len((tmp_path / "secret").read_text()) == 64
+        assert (tmp_path / "secret").stat().st_mode & 0o077 == 0
+        assert (tmp_path / "builds.sqlite3").stat().st_mode & 0o077 == 0
+        assert app.test_client().get("/").status_code == 200
+    finally:
+        app.extensions["briskcell"].close()
+
+
+def test_two_folders_keep_their_own_cookies(tmp_path: Path) -> None:
+    apps = [create_app(tmp_path / name) for name in "ab"]
+    assert len({a.config["SESSION_COOKIE_NAME"] for a in apps}) == 2
+    for app in apps:
+        app.extensions["briskcell"].close()
+
+
+def test_the_doctor_says_what_is_wrong_and_everything_readable_comes_out(tmp_path: Path) -> None:
+    path = whole(tmp_path / "data")
+    run = CliRunner()
+    sound = run.invoke(main, ["doctor", "--data", str(tmp_path / "data")])
+    assert (sound.exit_code, "3 can be read and judged, 0 cannot" in sound.output) == (0, True)
+    with sqlite3.connect(path) as raw:
+        raw.execute("UPDATE revision SET document = x'00' WHERE id = 2")
+        raw.execute("INSERT INTO revision (build_id, parent_id, created_at, words, title, document) SELECT 2, 2, created_at, 'x', '', "
+                    "(SELECT document FROM revision WHERE id = 1) FROM revision WHERE id = 1")  # fmt: skip
+        raw.execute("UPDATE build SET head_id = 2 WHERE id = 2")
+    sick = run.invoke(main, ["doctor", "--data", str(tmp_path / "data")])
+    assert sick.exit_code == 1
+    assert "Build 2, revision 2: A stored revision holds no document" in sick.output
+    assert "export-all" in sick.output
+    out = run.invoke(main, ["export-all", str(tmp_path / "out"), "--data", str(tmp_path / "data")])
+    assert out.exit_code == 0
+    assert sorted(p.name for p in (tmp_path / "out").glob("*")) == ["build-1.json", "build-2.json", "build-3.json"]
+    assert json.loads((tmp_path / "out" / "build-3.json").read_text())["name"] == "Sanderling"
+    spoil(path, "corrupt")
+    assert run.invoke(main, ["export-all", str(tmp_path / "out"), "--data", str(tmp_path / "data")]).exit_code in (0, 2)
+    assert run.invoke(main, ["doctor", "--data", str(tmp_path / "nowhere")]).exit_code == 2
+
+
+def test_two_first_starts_at_once_make_the_demo_once(tmp_path: Path) -> None:
+    shops = [Workshop(tmp_path / "builds.sqlite3") for _ in range(2)]
+    threads = [threading.Thread(target=s.load_demo) for s in shops]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert shops[0].shelf()[1] == 3
+    for shop in shops:
+        shop.close()
 
 
 class Scripted:

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from briskcell.formats.parts_csv import COLUMNS, MOST_ROWS, read_parts, write_parts
+from briskcell.formats.parts_csv import COLUMNS, MOST_ROWS, as_words, read_parts, write_parts
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import STATES
@@ -28,6 +28,12 @@ def test_what_is_written_is_read_again(plan: Plan) -> None:
             mine, theirs = getattr(row.load.draw, state), getattr(load.draw, state)
             assert (mine.low, mine.likely, mine.high) == pytest.approx((theirs.low, theirs.likely, theirs.high), rel=1e-5)
         assert row.load.draw.play.grade == load.draw.play.grade
+
+
+@pytest.mark.parametrize("cell", ["=1+1", "+1", "-1", "@x", "＝1+1", "\u200b=1", "\ufeff＋1", " =1", "\t=1", "\u2060＠x"])
+def test_signs_that_begin_a_formula_are_seen_through_any_disguise(cell: str) -> None:
+    assert as_words(cell) == f"'{cell}"
+    assert as_words(f"a{cell}") == f"a{cell}"
 
 
 def test_what_a_spreadsheet_would_take_for_a_formula_is_kept_words() -> None:

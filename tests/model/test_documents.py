@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import io
 import json
-from typing import Any
+import re
+import time
+from typing import Any, get_args
 
 import pint
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic_core.core_schema import ErrorType
 
 from briskcell.formats.plan_json import MOST_BYTES, document_of, read_plan, schema, write_plan
 from briskcell.library.catalogue import catalogue, read_classes
-from briskcell.model.errors import FigureError, PlanError
-from briskcell.model.figure import Figure
+from briskcell.model.errors import FigureError, PlanError, _words
+from briskcell.model.figure import Figure, read_figure
 from briskcell.model.plan import plan_of
 from briskcell.model.units import read, show, typed
 from briskcell.services.demo import demo_plans
@@ -175,3 +178,58 @@ def test_a_swap_keeps_where_a_part_hangs_and_refuses_another_kind() -> None:
     assert swap(plan, "pack", "pouch-p50").plan.packs[0].cell.chemistry == "LCO pouch"
     with pytest.raises(FigureError, match="cannot stand for"):
         swap(plan, "boost", "fuse-2")
+
+
+@pytest.mark.parametrize(
+    "text", [" " * 2_000_000, "1" + " " * 400_000 + "x", "9" * 5000, "1e999", "9" * 330 + "h30", "\u00a0" * 100_000]
+)
+@pytest.mark.parametrize("unit", ["h", "W", ""])
+def test_a_figure_of_any_length_is_refused_at_once(text: str, unit: str) -> None:
+    start = time.perf_counter()
+    for reader in (lambda: read(text, unit), lambda: read_figure(text, unit, "x")):
+        with pytest.raises(FigureError):
+            reader()
+    assert time.perf_counter() - start < 0.5
+
+
+def test_every_sort_of_complaint_is_told_in_our_own_words() -> None:
+    for kind in get_args(ErrorType):
+        message, fix = _words(
+            kind, {"ge": 1, "le": 2, "gt": 1, "lt": 2, "max_length": 3, "min_length": 1, "expected": "'a'", "expected_tags": "'a'"}
+        )
+        assert message.endswith(".")
+        assert fix.endswith(".")
+        assert "{" not in message + fix
+        assert not re.search(r"input|should|valid|instance", message, re.IGNORECASE), kind
+
+
+@pytest.mark.parametrize(
+    ("raw", "says"),
+    [
+        (b'{"name": "\\ud800"}', "half a letter"), (b'{"name": ' + b"9" * 5000 + b"}", "5000 digits"),
+        (b'{"name": "x", "loads": [' + b"{}," * 100_000 + b"{}]}", "more than 100 entries"),
+        (b'{"name": "x", "case": {"mass_g": 1e400}}', "not a finite number"), (b'{"name": "x", "packs": 3}', "no list"),
+        (b'{"name": "x",', "it breaks at line 1, column 14"), (b"\xff", "not text in UTF-8"),
+    ],
+)  # fmt: skip
+def test_a_document_that_would_take_long_or_break_is_refused_with_field_value_and_fix(raw: bytes, says: str) -> None:
+    start = time.perf_counter()
+    with pytest.raises(PlanError) as caught:
+        read_plan(io.BytesIO(raw))
+    problem = caught.value.problems[0]
+    assert says in problem.message
+    assert problem.field
+    assert problem.value
+    assert problem.fix
+    assert time.perf_counter() - start < 1.0
+
+
+def test_a_document_of_before_says_by_a_field_what_it_said_by_a_name() -> None:
+    document = document_of(demo_plans()[1])
+    for board in document["converters"]:
+        del board["combined"]
+    for load in document["loads"]:
+        del load["keeps_time"]
+    document["loads"][0]["name"] = "Clock of the old sort"
+    plan = plan_of(document)
+    assert (plan.converters[0].combined, plan.loads[0].keeps_time, plan.loads[1].keeps_time) == (True, True, False)

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import json
 import re
+import socket
 import sys
+import urllib.parse
+import urllib.request
 from pathlib import Path
 from typing import Any
 
@@ -225,10 +228,109 @@ def test_any_preference_of_units_shows_whole_pages_and_reads_its_own_figures_bac
         assert client.get(f"/builds/3/{station}").status_code == 200
     page = client.get("/builds/3/brief").text
     for path in ("brief/thickness_mm", "brief/room_c", "brief/mass_g", "brief/budget"):
-        shown = found(rf'value="([^"]*)" autocomplete[^>]*aria-describedby="e-{path.replace("/", "-")}"', page)
+        shown = found(rf'value="([^"]*)"\s+autocomplete[^>]*aria-describedby="e-{path.replace("/", "-")}"', page)
         before = stored(client, 3)["brief"]
         answer = post(client, "edit", {"path": path, "value": shown})
         assert answer.status_code == 200, (path, shown)
         after = stored(client, 3)["brief"]
         field = path.partition("/")[2]
         assert after[field] == pytest.approx(before[field], rel=1e-4), (path, shown)
+
+
+@pytest.mark.parametrize(
+    "back",
+    [
+        "//evil.test",
+        "/\t/evil.test",
+        "\\\\evil.test",
+        "https://evil.test/",
+        "/\r\nX: 1",
+        "javascript:alert(1)",
+        "/nowhere",
+        "",
+        "/%09/evil.test",
+    ],
+)
+def test_nothing_redirects_off_the_site(client: FlaskClient, back: str) -> None:
+    answer = client.post("/theme", data={"theme": "dim", "back": back, "csrf_token": token(client)})
+    assert (answer.status_code, answer.headers["Location"]) == (303, "/")
+    home = client.post("/theme", data={"theme": "dim", "back": "/builds/3/pack?soc=40", "csrf_token": token(client)})
+    assert home.headers["Location"] == "/builds/3/pack"
+
+
+@pytest.mark.parametrize(
+    ("name", "file"),
+    [("Regenpfeifer", "regenpfeifer.json"), ("Кулик", "кулик.json"), ("../../etc/passwd", "etc-passwd.json"), ("\u202egnp.x", "gnp-x.json"), ("💥", "build.json")],
+)  # fmt: skip
+def test_a_build_is_exported_under_its_own_name(client: FlaskClient, name: str, file: str) -> None:
+    assert post(client, "edit", {"path": "name", "value": name}).status_code == 200
+    said = client.get("/builds/3/plan.json").headers["Content-Disposition"]
+    assert urllib.parse.quote(file) in said or file in said
+    assert said.isascii(), "as RFC 6266 has it"
+    assert not re.search(r"[\r\n]", said)
+
+
+@pytest.mark.parametrize("number", ["0", str(2**53 + 1), str(2**63), "9" * 400, "-1", "1e3", "x"])
+def test_numbers_that_no_row_can_have_are_no_builds(client: FlaskClient, number: str) -> None:
+    assert client.get(f"/builds/{number}/draw").status_code == 404
+    assert client.get(f"/builds/3/history?compare={number}").status_code == 200
+    assert client.get(f"/?page={number}&removed={number}").status_code == 200
+    headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": number}
+    assert client.post("/builds/3/undo", headers=headers).status_code in (200, 400, 404)
+
+
+def test_a_body_that_is_too_large_is_refused_before_it_is_kept(site: str) -> None:
+    host, port = site.removeprefix("http://").split(":")
+    with socket.create_connection((host, int(port)), timeout=10) as line:
+        line.sendall(b"POST /import HTTP/1.1\r\nHost: 127.0.0.1\r\nTransfer-Encoding: chunked\r\n\r\n")
+        sent = 0
+        try:
+            while sent < 40_000_000:
+                line.sendall(b"10000\r\n" + b"x" * 65536 + b"\r\n")
+                sent += 65536
+        except OSError:
+            pass
+        assert sent < 40_000_000, "the line was closed"
+
+
+def test_connections_that_never_ask_lock_nobody_out(site: str) -> None:
+    host, port = site.removeprefix("http://").split(":")
+    idle = [socket.create_connection((host, int(port)), timeout=10) for _ in range(150)]
+    try:
+        for line in idle:
+            line.sendall(b"GET / HTTP/1.1\r\nHost: 127")
+        with urllib.request.urlopen(site, timeout=10) as page:
+            assert page.status == 200
+    finally:
+        for line in idle:
+            line.close()
+
+
+def test_the_shelf_pages_and_searches_and_keeps_what_it_shows(client: FlaskClient) -> None:
+    shop = client.application.extensions["briskcell"]
+    document = shop.store.head(3).document
+    for k in range(120):
+        shop.store.create(document | {"name": f"Dunlin {k:03}"}, "made", shop.shelf()[0][0].known)
+    first, last = client.get("/").text, client.get("/?page=2").text
+    assert "page 1 of 3" in first
+    assert "Dunlin 119" in first
+    assert "Sanderling" in last
+    found = client.get("/?like=unlin 07").text
+    assert found.count('class="name"') == 10
+    assert "No build goes by that name" in client.get("/?like=%25").text
+    assert client.get("/?page=99").status_code == 200
+
+
+def test_a_long_history_is_paged_and_undo_reads_numbers_alone(client: FlaskClient) -> None:
+    shop = client.application.extensions["briskcell"]
+    head = shop.store.head(3)
+    for k in range(220):
+        head = shop.store.save(3, head.id, head.document, f"step {k}", None)
+    page = client.get("/builds/3/history").text
+    assert "page 1 of 3, 221 changes" in page
+    assert "Demo build" in client.get("/builds/3/history?page=2").text
+    for k in range(219, 199, -1):
+        back = shop.store.step(3, head.id, back=True)
+        assert back.redoes == f"step {k}"
+        head = back
+    assert shop.store.step(3, head.id, back=False).words == "step 200"

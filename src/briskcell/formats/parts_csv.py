@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+import unicodedata
 from dataclasses import dataclass
 
 from pydantic import ValidationError
@@ -128,6 +129,14 @@ def write_parts(plan: Plan) -> bytes:
             play.grade,
             play.source,
         ]
-        # A spreadsheet takes a cell that begins with a sign for a formula: a quote keeps it words.
-        writer.writerow([f"'{c}" if c[:1] in "=+-@\t" else c for c in cells])
+        writer.writerow([as_words(c) for c in cells])
     return out.getvalue().encode("utf-8-sig")
+
+
+def as_words(cell: str) -> str:
+    """A cell that no spreadsheet takes for a formula: one that begins with a sign gets a quote before it.
+
+    Signs of full width count, and so do those behind letters that are not seen.
+    """
+    seen = "".join(c for c in unicodedata.normalize("NFKC", cell) if unicodedata.category(c)[0] not in "CZ")
+    return f"'{cell}" if seen[:1] in tuple("=+-@|") or cell[:1] in ("\t", "\r", "\n") else cell

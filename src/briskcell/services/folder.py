@@ -45,9 +45,9 @@ def secret(folder: Path) -> str:
     """
     path = folder / SECRET
     try:
-        found = path.read_text("ascii").strip() if path.exists() else ""
-        if len(found) >= LEAST_SECRET:
-            return found
+        found = path.read_bytes().strip() if path.exists() else b""
+        if len(found) >= LEAST_SECRET and found.isascii() and found.isalnum():
+            return found.decode("ascii", "strict")
         made = secrets.token_hex(32)
         with tempfile.NamedTemporaryFile("w", dir=folder, prefix="secret-", delete=False) as file:  # made for its owner alone
             file.write(made)
@@ -55,9 +55,8 @@ def secret(folder: Path) -> str:
             os.fsync(file.fileno())
         os.replace(file.name, path)
         return made
-    except (OSError, UnicodeDecodeError) as error:
-        words = getattr(error, "strerror", None) or "it holds no text"
-        raise StoreError(f"The file {path} cannot be used: {words}. Make room or remove it, and start again.") from error
+    except OSError as error:
+        raise StoreError(f"The file {path} cannot be used: {error.strerror}. Make room or remove it, and start again.") from error
 
 
 def lock(folder: Path) -> IO[str]:

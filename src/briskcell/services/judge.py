@@ -11,6 +11,7 @@ from briskcell.core.assess import Assessment, assess
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
+from briskcell.store.builds import UnknownBuildError
 
 T = TypeVar("T")
 
@@ -50,9 +51,11 @@ def judged(plan: Plan, about: str) -> Assessment:
 
 
 def sheltered(what: str, make: Callable[[], T], otherwise: T) -> T:
-    """What is made, or something else where making it fails, with a line in the log."""
+    """What is made, or something else where making it fails, with a line in the log; what is not there stays not found."""
     try:
         return make()
+    except UnknownBuildError:
+        raise
     except Exception as error:
         structlog.get_logger("brisk-cell").error("could not be shown", what=what, exc_info=error)
         return otherwise

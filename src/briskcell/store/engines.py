@@ -73,6 +73,8 @@ def _migrate(writer: Engine, path: Path) -> None:
     config = Config()
     config.set_main_option("script_location", "briskcell:store/migrations")
     with writer.begin() as connection:
+        if (whole := connection.exec_driver_sql("PRAGMA quick_check(1)").scalar()) != "ok":
+            raise StoreError(why(DatabaseError("quick_check", None, sqlite3.DatabaseError(f"malformed: {whole}")), path))
         tables = set(inspect(connection).get_table_names())
         if tables and "alembic_version" not in tables:
             raise StoreError(f"{path} is the database of another program. Name another folder with --data.")
