@@ -24,6 +24,7 @@ from briskcell.model.plan import Plan
 from briskcell.services.assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
 from briskcell.services.demo import sanderling
 from briskcell.web import create_app
+from crowded import rows as crowded
 from reference import stepped_runtime_h
 
 RESULTS = Path(__file__).with_name("RESULTS.md")
@@ -166,6 +167,7 @@ def main() -> None:
         *((f"asked for once the page stands: {name}", f"{ms:.0f} ms") for name, ms in later.items()),
         *((f"scout, {n} candidates", f"{s:.2f} s, {s / n * 1e6:.0f} µs each") for n, s in candidates),
         ("most memory of this process", f"{peak_mb:.0f} MB"),
+        *crowded(),
     ]  # fmt: skip
     table = "\n".join(f"| {what} | {value} |" for what, value in rows)
     head = f"# Costs\n\nMeasured {datetime.now(UTC):%Y-%m-%d} by `make bench`, one run, one machine."

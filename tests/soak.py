@@ -80,7 +80,7 @@ def mutated(document: Any, rng: random.Random) -> Any:
                 continue
             act = rng.random()
             if act < 0.7:
-                at[key] = rng.choice(VALUES)
+                at[key] = copy.deepcopy(rng.choice(VALUES))
             elif act < 0.8:
                 del at[key]
             elif isinstance(at, list):
@@ -248,7 +248,7 @@ def full_disk(steps: int) -> Counter[str]:
             try:
                 _fill(Path(folder), k, steps, counts)
             finally:
-                subprocess.run(["umount", folder], check=True)
+                subprocess.run(["umount", "-l", folder], check=True)
     return counts
 
 

@@ -12,6 +12,7 @@ import click
 from waitress.server import create_server
 
 from briskcell.services import folder
+from briskcell.services.workshop import DatabaseFault, StoreError, why
 
 from .app import EXTENSION, MOST_BODY, create_app
 from .log import log_to
@@ -53,6 +54,8 @@ def serve(data: Path, port: int, *, demo: bool) -> None:
         # A polite end of the process is handled as Ctrl+C is: the server stops and the file is let go.
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         server.run()
+    except DatabaseFault as error:
+        raise StoreError(why(error)) from error
     finally:
         shop.close()
         held.close()
