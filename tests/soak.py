@@ -333,9 +333,12 @@ def load(seconds: float) -> None:
         people = [threading.Thread(target=person, args=(k,)) for k in range(8)]
         for thread in people:
             thread.start()
+        memory = [before]
+        for _ in range(4):
+            time.sleep(seconds / 4)
+            memory.append(_memory_mb(process.pid))
         for thread in people:
             thread.join()
-        after = _memory_mb(process.pid)
         process.terminate()
         process.wait(30)
         process.stdout.close()
@@ -344,7 +347,7 @@ def load(seconds: float) -> None:
         shop.close()
         cuts = statistics.quantiles(times, n=100)
         told("eight clients", counts, lost=lost, p50=f"{cuts[49]:.0f} ms", p95=f"{cuts[94]:.0f} ms", p99=f"{cuts[98]:.0f} ms",
-             memory=f"{before:.0f} to {after:.0f} MB")  # fmt: skip
+             memory=" ".join(f"{m:.0f}" for m in memory) + " MB")  # fmt: skip
 
 
 def _memory_mb(pid: int) -> float:

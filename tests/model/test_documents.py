@@ -192,6 +192,13 @@ def test_a_figure_of_any_length_is_refused_at_once(text: str, unit: str) -> None
     assert time.perf_counter() - start < 0.5
 
 
+def test_the_greatest_of_numbers_is_a_figure_or_refused_by_its_bound() -> None:
+    assert read_figure("1e308 W", "W", "x").likely == 1e308
+    for hours in (1e308, 1e290):
+        with pytest.raises(PlanError, match="is above"):
+            read_plan(io.BytesIO(json.dumps({**document_of(demo_plans()[0]), "brief": {"hours": hours}}).encode()))
+
+
 def test_every_sort_of_complaint_is_told_in_our_own_words() -> None:
     for kind in get_args(ErrorType):
         message, fix = _words(

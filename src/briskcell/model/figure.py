@@ -94,7 +94,7 @@ def read_figure(text: str, unit: str, field: str, *, grade: Grade = "guessed", s
     numbers = [read(p if re.search(r"[^\d.,+\-−\s]", p) else f"{p} {suffix}", unit, field) for p in parts]
     if numbers != sorted(numbers):
         raise FigureError(field, f"The numbers of “{text.strip()}” do not rise.", fix="Put the lowest first.")
-    likely = numbers[1] if len(numbers) == 3 else (numbers[0] + numbers[-1]) / 2
+    likely = numbers[1] if len(numbers) == 3 else numbers[0] / 2 + numbers[-1] / 2
     return Figure(low=numbers[0], likely=likely, high=numbers[-1], grade=grade, source=source)
 
 

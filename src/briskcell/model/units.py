@@ -162,7 +162,7 @@ def typed(value: float, unit: str) -> str:
     >>> typed(0.85, "A"), typed(5.5, "h"), typed(1.3, "W"), typed(22.0, "AWG"), typed(4.7e-6, "H"), typed(1e6, "Hz")
     ('850 mA', '5h30', '1.3 W', '22 AWG', '4.7 µH', '1 MHz')
     """
-    if unit == "h" and abs(value * 60 - round(value * 60)) < 1e-9:
+    if unit == "h" and abs(value) < 1e6 and abs(value * 60 - round(value * 60)) < 1e-9:
         return f"{round(value * 60) // 60}h{round(value * 60) % 60:02d}"
     scaled, prefixed = _prefixed(abs(value), unit, 0.1 if unit in ("W", "V", "Wh") else 1.0)
     return f"{'-' if value < 0 else ''}{scaled:.6g} {prefixed}".rstrip()
@@ -183,9 +183,9 @@ class Unit:
 
     def check(self, value: float) -> None:
         """Raise FigureError when the value is outside the range or no number."""
-        shown = typed(value, self.symbol)
         if value != value or abs(value) == float("inf"):
             raise FigureError("", "This is not a finite number.", fix="Give a number.")
+        shown = typed(value, self.symbol)
         if self.at_least is not None and value < self.at_least:
             raise FigureError("", f"{shown} is below {typed(self.at_least, self.symbol)}.", fix="Give a larger figure.")
         if self.above is not None and value <= self.above:

@@ -232,7 +232,7 @@ def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:
         duty = np.clip(out_v / np.maximum(volts, 1e-9), 0.0, 1.0)
         return np.asarray(np.minimum(limit, switch - np.maximum(volts - out_v, 0.0) * duty * ripple_per_v / 2.0))
     # A buck-boost steps up below its output and down above it; its switch carries the higher of the two currents.
-    up = np.clip(typical_efficiency(converter) * volts / out_v, 0.0, 1.0)
+    up = np.clip(typical_efficiency(converter) * volts / np.maximum(out_v, 1e-9), 0.0, 1.0)
     ripple = volts * (1.0 - up) * ripple_per_v
     return np.asarray(np.minimum(limit, np.maximum(switch - ripple / 2.0, 0.0) * up))
 
