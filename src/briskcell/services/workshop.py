@@ -145,7 +145,6 @@ class Workshop:
         done = edit(base)
         if done.plan == base.plan:
             return self.open(build_id)
-        new = judged(done.plan, f"build {build_id}: {done.words}")
         for _ in range(3):  # another change may come between each reading and saving
             head_id = self.store.head_id(build_id)
             if head_id is None or head_id == base_id:
@@ -157,6 +156,7 @@ class Workshop:
             if not isinstance(saved, Stale):
                 self._keep(build_id, saved.id, found)
                 return self._opened(saved, meanwhile=(base.plan, theirs))
+        new = judged(done.plan, f"build {build_id}: {done.words}")
         saved = self.store.save(build_id, base_id, document_of(done.plan), done.words, summary_of(new))
         if isinstance(saved, Stale):
             return Conflict(self._opened(saved.current), self._opened(saved.mine), self.at(build_id, base_id))
@@ -167,9 +167,11 @@ class Workshop:
         """What stands with an edit put into it, what stands, and the whole judged; None where they do not go together."""
         theirs = self.at(build_id, head_id).plan
         both = merged(document_of(base), document_of(theirs), document_of(done.plan))
+        if both is None:
+            return None
         try:
             plan = plan_of(both)
-            return None if both is None or plan == theirs else (plan, theirs, judged(plan, f"build {build_id}, merged"))
+            return None if plan == theirs else (plan, theirs, judged(plan, f"build {build_id}, merged"))
         except (PlanError, FigureError):
             return None
 
