@@ -11,11 +11,10 @@ from typing import Any
 import pytest
 import structlog
 from hypothesis import settings
-from waitress.server import create_server
 
 from briskcell.services.workshop import Workshop
 from briskcell.web import create_app
-from briskcell.web.serve import LIMITS
+from briskcell.web.doors import server_of
 
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -54,7 +53,7 @@ def app(tmp_path: Path) -> Iterator[Any]:
 @pytest.fixture
 def site(app: Any) -> Iterator[str]:
     """The address of the running application, on a free port of the loopback."""
-    server = create_server(app, host="127.0.0.1", port=0, **LIMITS)
+    server = server_of(app, host="127.0.0.1", port=0)
     ended = threading.Event()
 
     def run() -> None:

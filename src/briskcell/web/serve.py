@@ -9,17 +9,13 @@ import sys
 from pathlib import Path
 
 import click
-from waitress.server import create_server
 
 from briskcell.services import folder
 from briskcell.services.workshop import DatabaseFault, StoreError, why
 
-from .app import EXTENSION, MOST_BODY, create_app
+from .app import EXTENSION, create_app
+from .doors import server_of
 from .log import log_to
-
-# A body is refused where it is read, before it is kept; a connection that sends nothing is closed before long.
-LIMITS = {"max_request_body_size": MOST_BODY, "max_request_header_size": 32_768, "connection_limit": 400, "channel_timeout": 15,
-          "cleanup_interval": 5, "threads": 4, "ident": "brisk-cell"}  # fmt: skip
 
 
 def serve(data: Path, port: int, *, demo: bool) -> None:
@@ -47,7 +43,7 @@ def serve(data: Path, port: int, *, demo: bool) -> None:
         taken = listener.getsockname()[1]
         if port not in (0, taken):
             click.echo(f"Port {port} is taken by another program; {taken} is used instead.")
-        server = create_server(app, sockets=[listener], **LIMITS)
+        server = server_of(app, sockets=[listener])
         address = f"http://127.0.0.1:{taken}/"
         folder.note_address(held, address)
         click.echo(f"Brisk Cell is at {address}  (Ctrl+C stops it; builds are kept in {data})")
