@@ -94,6 +94,7 @@ def spoiled(path: str, value: Any) -> dict[str, Any]:
         ("loads/0/id", "boost", "id", "share the id"),
         ("loads/0/power_w/play", {"low": 2, "likely": 1, "high": 3}, "likely", "rising order"),
         ("loads/0/power_w/play", "bright", "play", "not a figure"),
+        ("brief/hours", "5h60", "hours", "not a figure"),
         ("loads/0/power_w/play", 1e9, "play", "above"),
         ("loads/0/window/low_v", 9.0, "low_v", "not below"),
         ("loads/0/current_a", {"rest": 1, "play": 1, "peak": 1}, "power_w", "2 ways"),

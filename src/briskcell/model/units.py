@@ -37,7 +37,7 @@ _FIELD_UNITS = {
 LONGEST = 60  # characters of a figure as typed
 _NUMBER = r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:e[-+]?\d+)?"
 _QUANTITY = re.compile(rf"^\s*({_NUMBER})\s*([^\d\s]*[²2]?)\s*$", re.IGNORECASE)
-_DURATION = re.compile(r"^\s*(\d{1,6})\s*(?:h|:)\s*(\d{1,2})\s*(?:m|min)?\s*$", re.IGNORECASE)
+_DURATION = re.compile(r"^\s*(\d{1,6})\s*(?:h|:)\s*([0-5]?\d)\s*(?:m|min)?\s*$", re.IGNORECASE)
 _EXAMPLE = {"V": "3.7 V", "A": "850 mA", "W": "4 W", "Ω": "45 mΩ", "Ah": "3200 mAh", "m": "12 cm", "mm": "22 mm",
             "h": "5h30", "AWG": "24awg", "mm²": "0.2 mm2", "°C": "30 °C", "": "85 %", "K/W": "40"}  # fmt: skip
 

@@ -22,7 +22,13 @@ export function startFields() {
     source.closest(".field")?.classList.remove("keep-typed");
     if (source.matches("input[data-field]")) source.sentValue = source.value;
   });
-  document.addEventListener("htmx:after:swap", () => {
+  // What could not be kept stays typed, and says so; what was refused, or met another change, is told by the answer itself.
+  document.addEventListener("htmx:response:error", (event) => {
+    const { sourceElement, response } = event.detail.ctx;
+    const error = sourceElement.matches("input[data-field]") && sourceElement.closest(".field")?.querySelector(".error");
+    if (error && response.status !== 409 && response.status !== 422) error.textContent = "Not saved.";
+  });
+  document.addEventListener("htmx:after:swap", (event) => {
     for (const error of document.querySelectorAll(".field .error")) {
       const wrong = error.textContent.trim() !== "";
       const field = error.closest(".field");
@@ -30,6 +36,7 @@ export function startFields() {
       field.querySelector("input, select")?.toggleAttribute("aria-invalid", wrong);
       if (wrong) field.querySelector("input, select")?.setAttribute("aria-invalid", "true");
     }
+    if (event.detail.ctx.target?.id !== "build") return;
     // What the server holds is what a field shows, unless it is being typed in or was refused.
     for (const input of document.querySelectorAll(".field:not(.keep-typed) input[data-field]")) {
       if (input !== document.activeElement || input.value === input.sentValue) input.value = input.getAttribute("value");
