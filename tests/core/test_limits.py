@@ -26,13 +26,17 @@ def test_free_blocks_of_a_bay_come_largest_first() -> None:
 
 
 def test_a_pack_that_hardly_leaks_says_so_and_one_that_does_says_days() -> None:
-    def stored(monthly: float) -> object:
-        packs = [{"id": "pack", "name": "Pack", "cell": flat_cell(self_discharge_per_month=monthly)}]
+    def stored(*monthly: float) -> tuple[object, str]:
+        packs = [
+            {"id": f"pack-{k}" if k else "pack", "name": f"Pack {k}", "cell": flat_cell(self_discharge_per_month=m)}
+            for k, m in enumerate(monthly)
+        ]
         found = assess(plan_of(hand_plan(packs=packs))).requirements
-        return next(r.got for r in found if r.field == "shelf_days")
+        return next((r.got, r.number) for r in found if r.field == "shelf_days")
 
-    assert stored(0.0003) == "no leak counted"
-    assert stored(0.03) == pytest.approx(30.44 / 0.03)
+    assert stored(0.0003)[0] == "no leak counted"
+    assert stored(0.03)[0] == pytest.approx(30.44 / 0.03)
+    assert stored(0.03, 0.06, 0.04) == (pytest.approx(30.44 / 0.06), "shelf:pack-1")
 
 
 def test_the_working_of_a_charge_names_what_the_console_takes_only_in_play() -> None:

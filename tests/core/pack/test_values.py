@@ -15,6 +15,8 @@ from briskcell.model.figure import Figure
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Bay, plan_of
 from briskcell.model.stores import Cell
+from briskcell.services.demo import sanderling
+from briskcell.services.edits.values import set_value
 from tests.known import drawing, flat_cell, hand_plan
 
 BOOST = {
@@ -182,6 +184,14 @@ def test_a_session_drains_polarises_and_warms_as_its_time_constants_say() -> Non
     assert empty.time_s[-1] / 3600 == pytest.approx(1.5 / amps, rel=0.02)
     off = play_session(a.op, [Phase("off", 600)], start_soc=0.5)
     assert off.soc[-1] == pytest.approx(0.5)
+
+
+def test_behind_a_power_path_the_cells_get_what_play_leaves_of_the_supply() -> None:
+    plan = set_value(sanderling(), "supplies/usb/current_limit_a", "1 A").plan
+    plugged = play_session(assess(plan).op, [Phase("play", 600, plugged=True)], start_soc=0.5)
+    into = -plugged.store_a * plugged.store_v
+    # 1 A through 0.14 ohm leaves 5.01 W; play takes 3.3 W and the boards' losses of it, at most a seventh.
+    assert 5.01 - 3.3 * 1.15 < into.mean() < 5.01 - 3.3
 
 
 def test_a_range_adds_relative_variances() -> None:
