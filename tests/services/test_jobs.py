@@ -1,0 +1,73 @@
+"""Long work: two at a time, the rest in line, stopped at once, and not forgotten when the program ends."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from threading import Event
+from typing import Any
+
+from briskcell.services.jobs import Progress
+from briskcell.services.workshop import Workshop
+from briskcell.store import JobRow
+
+
+def until(workshop: Workshop, build: int, state: str) -> JobRow:
+    end = time.monotonic() + 20
+    while (row := workshop.jobs.of(build, "k")) is None or row.state != state:
+        assert time.monotonic() < end, row
+        time.sleep(0.01)
+    return row
+
+
+def test_two_run_the_rest_wait_their_turn_and_each_can_be_stopped(workshop: Workshop) -> None:
+    gate, order = Event(), list[int]()
+
+    def work(build: int) -> Any:
+        def run(progress: Progress) -> dict[str, Any]:
+            order.append(build)
+            progress.at(0.25 * build)
+            while not (gate.is_set() or progress.stopped()):
+                time.sleep(0.01)
+            return {"of": build}
+
+        return run
+
+    more = [workshop.variant(1, workshop.newest(1) or 0, f"V{k}") for k in range(2)]
+    builds = [1, 2, 3, *more]
+    for build in builds:
+        workshop.jobs.begin(build, "k", work(build))
+    assert [until(workshop, b, "running").share for b in (1, 2)] == [0.25, 0.5]
+    assert [until(workshop, b, "queued").ahead for b in builds[2:]] == [0, 1, 2]
+    workshop.jobs.stop(more[0], "k")  # out of the line
+    assert until(workshop, more[0], "stopped").result is None
+    assert until(workshop, more[1], "queued").ahead == 1
+    workshop.jobs.stop(1, "k")  # in its work: what it found so far comes, and the next one starts
+    assert until(workshop, 3, "running").share == 0.75
+    assert until(workshop, 1, "stopped").result == {"of": 1}
+    gate.set()
+    assert until(workshop, more[1], "done").result == {"of": more[1]}
+    assert order == [1, 2, 3, more[1]] or order == [2, 1, 3, more[1]]
+
+
+def test_what_a_killed_program_left_open_is_said_and_a_fault_of_one_is_its_own(workshop: Workshop, tmp_path: Path) -> None:
+    gate = Event()
+
+    def wait(progress: Progress) -> dict[str, Any]:
+        while not (gate.is_set() or progress.stopped()):
+            time.sleep(0.01)
+        return {}
+
+    def break_off(_: Progress) -> dict[str, Any]:
+        raise ValueError("no such cell")
+
+    workshop.jobs.begin(3, "k", break_off)
+    assert until(workshop, 3, "failed").words == "no such cell"
+    workshop.jobs.begin(1, "k", wait)
+    until(workshop, 1, "running")
+    after = Workshop(tmp_path / "builds.sqlite3")  # as if the first had been killed
+    try:
+        assert "Start it again" in until(after, 1, "interrupted").words
+    finally:
+        gate.set()
+        after.close()
