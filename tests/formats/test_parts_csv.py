@@ -95,3 +95,13 @@ def test_a_measured_figure_without_a_source_is_left_out_with_the_reason() -> Non
     (row,) = read_parts("name,play,grade\nBuzzer,1 W,measured")
     assert row.load is None
     assert "source" in row.problem
+
+
+def test_a_decimal_comma_in_a_table_parted_by_commas_is_asked_back() -> None:
+    whole, torn, quoted = read_parts('name,rest,play\nA,1 W,1.5 W\nB,1 W,1,5 W\nC,1 W,"1,5 W"')
+    assert whole.load is not None
+    assert torn.load is None
+    assert "4 cells, the first line 3" in torn.problem
+    assert "quotes" in torn.problem
+    assert quoted.load is not None
+    assert quoted.load.draw.play.likely == 1.5

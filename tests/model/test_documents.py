@@ -34,7 +34,10 @@ UNITS: pint.UnitRegistry[float] = pint.UnitRegistry()
         ("850 mA", "A", 0.85), ("1.2A", "A", 1.2), ("4W", "W", 4), ("3,7 V", "V", 3.7), ("24awg", "AWG", 24),
         ("0.2 mm2", "mm²", 0.2), ("5h30", "h", 5.5), ("5:30", "h", 5.5), ("90 min", "h", 1.5), ("45 mΩ", "Ω", 0.045),
         ("45 mohm", "Ω", 0.045), ("12 cm", "m", 0.12), ("1 in", "mm", 25.4), ("86 °F", "°C", 30), ("85 %", "", 0.85),
-        (" 3200mah ", "Ah", 3.2), ("4.7uH", "H", 4.7e-6), ("−5 °C", "°C", -5),
+        (" 3200mah ", "Ah", 3.2), ("4.7uH", "H", 4.7e-6), ("−5 °C", "°C", -5), ("2 450 mAh", "Ah", 2.45), ("2\u202f450 mAh", "Ah", 2.45),
+        ("1.234,5 mAh", "Ah", 1.2345), ("1,234.5 mAh", "Ah", 1.2345), ("12,345,678 mA", "A", 12345.678), ("0,850 A", "A", 0.85),
+        ("3.125 V", "V", 3.125), ("12,50 W", "W", 12.5), ("0.31 A at 5.1 V", "W", 1.581), ("1.6 W @ 5 V", "A", 0.32),
+        ("310 mA at 5 V", "A", 0.31),
     ],
 )  # fmt: skip
 def test_fields_read_what_people_type(text: str, unit: str, value: float) -> None:
@@ -179,6 +182,20 @@ def test_a_swap_keeps_where_a_part_hangs_and_refuses_another_kind() -> None:
     assert swap(plan, "pack", "pouch-p50").plan.packs[0].cell.chemistry == "LCO pouch"
     with pytest.raises(FigureError, match="cannot stand for"):
         swap(plan, "boost", "fuse-2")
+
+
+def test_text_that_can_be_read_as_two_figures_is_asked_back() -> None:
+    with pytest.raises(FigureError, match=r"can be 2450 mAh or 2\.45 mAh"):
+        read("2,450 mAh", "Ah")
+    with pytest.raises(FigureError, match=r"can be 1200 mA or 1\.2 mA"):
+        read_figure("1,200..1,500 mA", "A", "x")
+    with pytest.raises(FigureError, match="Type it like 240 mA at 5 V"):
+        read("240 mA", "W")
+    between = read_figure("4.5-5.5 V", "V", "x")
+    assert (between.low, between.likely, between.high) == (4.5, 5.0, 5.5)
+    drawn = read_figure("0.3..0.4 A at 5 V", "W", "x")
+    assert (drawn.low, drawn.high) == (1.5, 2.0)
+    assert read_figure("-5 °C", "°C", "x").low == -5.0
 
 
 @pytest.mark.parametrize(

@@ -64,11 +64,16 @@ def read_parts(text: str) -> list[CsvRow]:
     filled = [(k, r) for k, r in enumerate(rows[1:], 2) if any(c.strip() for c in r)]
     if len(filled) > MOST_ROWS:
         raise FigureError("csv", f"The table has {len(filled)} parts.", fix=f"Send up to {MOST_ROWS} at once.")
-    return [_row(k, dict(zip(names, (c.strip() for c in r), strict=False))) for k, r in filled]
+    return [_row(k, names, [c.strip() for c in r], delimiter) for k, r in filled]
 
 
-def _row(line: int, cells: dict[str, str]) -> CsvRow:
+def _row(line: int, names: list[str], found: list[str], delimiter: str) -> CsvRow:
+    cells = dict(zip(names, found, strict=False))
     name = cells.get("name", "")
+    if any(found[len(names) :]):
+        what = {",": "commas; a figure with a decimal comma has to stand in quotes", ";": "semicolons", "\t": "tabs"}[delimiter]
+        words = f"This line has {len(found)} cells, the first line {len(names)}. The table is parted by {what}."
+        return CsvRow(line, name, None, "", words)
     try:
         return CsvRow(line, name, _load(line, name, cells), cells.get("hangs_on", ""))
     except FigureError as error:

@@ -73,7 +73,7 @@ MOST_TEXT = 200  # characters of a range as typed; what is longer is none
 
 def bounds(text: str) -> list[str]:
     """The one, two or three numbers of a figure as typed, apart."""
-    return [p.strip() for p in re.split(r"\.\.+|–|—", text[:MOST_TEXT]) if p.strip()]
+    return [p.strip() for p in re.split(r"\.\.+|–|—|(?<=[\d.,])\s*-\s*(?=[\d.,])", text[:MOST_TEXT]) if p.strip()]
 
 
 def read_figure(text: str, unit: str, field: str, *, grade: Grade = "guessed", source: str = "typed by the builder") -> Figure:

@@ -36,6 +36,8 @@ _FIELD_UNITS = {
 }  # fmt: skip
 LONGEST = 60  # characters of a figure as typed
 _NUMBER = r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:e[-+]?\d+)?"
+_GROUPS = re.compile(r"(?<![\d.,])\d{1,3}(?:([ '’.,])\d{3})(?:\1\d{3})*(?![\d])")
+_AT = re.compile(r"^(.+?)\s*(?:\bat\b|@)\s*(.+)$", re.IGNORECASE)
 _QUANTITY = re.compile(rf"^\s*({_NUMBER})\s*([^\d\s]*[²2]?)\s*$", re.IGNORECASE)
 _DURATION = re.compile(r"^\s*(\d{1,6})\s*(?:h|:)\s*([0-5]?\d)\s*(?:m|min)?\s*$", re.IGNORECASE)
 _EXAMPLE = {"V": "3.7 V", "A": "850 mA", "W": "4 W", "Ω": "45 mΩ", "Ah": "3200 mAh", "m": "12 cm", "mm": "22 mm",
@@ -73,12 +75,14 @@ def read(text: str, unit: str, field: str = "") -> float:
     Raises
     ------
     FigureError
-        If it is no number, or a number of another kind.
+        If it is no number, one of another kind, or can be read as two.
 
     Examples
     --------
     >>> read("850 mA", "A"), read("3,7 V", "V"), read("5h30", "h"), read("24awg", "AWG"), read("12 cm", "mm")
     (0.85, 3.7, 5.5, 24.0, 120.0)
+    >>> read("2 450 mAh", "Ah"), read("0.31 A at 5.1 V", "W")
+    (2.45, 1.581)
     """
     example = f"Type it like {_EXAMPLE.get(unit, '1 ' + unit)}."
     text = text.strip()
@@ -87,7 +91,9 @@ def read(text: str, unit: str, field: str = "") -> float:
     dimension, scale = _FIELD_UNITS[unit]
     if dimension == "s" and (clock := _DURATION.match(text)):
         return (int(clock[1]) * 3600 + int(clock[2]) * 60) / scale
-    found = _QUANTITY.match(text.replace("\u00a0", " "))
+    if unit in ("W", "A") and (at := _AT.match(text)):
+        return _drawn_at(at[1], at[2], unit, field)
+    found = _QUANTITY.match(_ungrouped(re.sub("[\u00a0\u2009\u202f]", " ", text), field))
     if not found:
         raise FigureError(field, f"“{text.strip()}” is not a figure." if text.strip() else "Nothing was typed.", fix=example)
     number = float(found[1].replace(",", ".").replace("−", "-"))
@@ -101,10 +107,47 @@ def read(text: str, unit: str, field: str = "") -> float:
         return (number - 32.0) / 1.8
     if given is None or given[0] != dimension:
         wanted = f"is not in {unit}" if unit else "carries a unit, and this is a plain number"
+        if given and {given[0], dimension} == {"W", "A"}:
+            example = f"Type it like {text} at 5 V."
         raise FigureError(field, f"“{text.strip()}” {wanted}.", fix=example)
     factor = given[1] / scale
     # A division keeps "850 mA" at 0.85 to the digit, where a product with 0.001 would not.
     return number / round(1 / factor) if factor < 1 and abs(1 / factor - round(1 / factor)) < 1e-9 else number * factor
+
+
+def _ungrouped(text: str, field: str) -> str:
+    """The text with its thousands run together and its decimals behind a point.
+
+    A point before three digits parts decimals, as in all that is shown here; a comma there can be either, and is asked back.
+    """
+    found = _GROUPS.search(text)
+    if found is None:
+        return text
+    mark, rest = found[1], text[found.end() :]
+    whole = found[0].replace(mark, "")
+    alone = found[0].count(mark) == 1
+    if alone and mark == "." and not rest.startswith(","):
+        return text
+    if alone and mark == "," and not rest.startswith("."):
+        if found[0].startswith("0"):
+            return text
+        unit, less = rest.strip(), f"{float(found[0].replace(',', '.')):g}"
+        one, other = (f"{n} {unit}".strip() for n in (whole, less))
+        raise FigureError(field, f"“{text}” can be {one} or {other}.", fix="Type the one that it is, without the comma.")
+    return text[: found.start()] + whole + rest
+
+
+def _drawn_at(drawn: str, volts: str, unit: str, field: str) -> float:
+    """A draw given with the volts it was read at: amps make watts there, and watts amps."""
+    at_v = read(volts, "V", field)
+    other = "A" if unit == "W" else "W"
+    try:
+        return read(drawn, unit, field)
+    except FigureError:
+        found = read(drawn, other, field)
+    if at_v <= 0:
+        raise FigureError(field, f"{typed(at_v, 'V')} draws nothing.", fix=f"Type it like {_EXAMPLE['A']} at 5 V.")
+    return found * at_v if unit == "W" else found / at_v
 
 
 _PLACES = {"V": 2, "W": 2, "Wh": 1, "Ah": 2, "mm": 1, "mm²": 2, "°C": 0, "g": 0, "K/W": 0, "K": 0, "min": 0, "€": 2}
