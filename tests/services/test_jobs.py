@@ -71,3 +71,24 @@ def test_what_a_killed_program_left_open_is_said_and_a_fault_of_one_is_its_own(w
     finally:
         gate.set()
         after.close()
+
+
+def test_what_was_begun_anew_is_not_ended_by_what_it_replaced(workshop: Workshop) -> None:
+    old_may_end, new_may_end = Event(), Event()
+
+    def ends_with(gate: Event, result: dict[str, Any]) -> Any:
+        def run(_: Progress) -> dict[str, Any]:
+            assert gate.wait(20)
+            return result
+
+        return run
+
+    workshop.jobs.begin(1, "k", ends_with(old_may_end, {"old": True}))
+    first = until(workshop, 1, "running").id
+    workshop.jobs.begin(1, "k", ends_with(new_may_end, {"new": True}))
+    assert until(workshop, 1, "running").id > first
+    old_may_end.set()
+    time.sleep(0.2)
+    assert until(workshop, 1, "running").result is None
+    new_may_end.set()
+    assert until(workshop, 1, "done").result == {"new": True}

@@ -46,6 +46,8 @@ class Revision(Base):
 
 class Job(Base):
     __tablename__ = "job"
+    # A number is never given twice: what ends late must not write into the job that took its place.
+    __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
 
     id: Mapped[int] = mapped_column(primary_key=True)
     build_id: Mapped[int] = mapped_column(ForeignKey("build.id"), index=True)

@@ -31,6 +31,7 @@ def upgrade() -> None:
         sa.Column("created_at", sa.DateTime, nullable=False),
         sa.Column("result", sa.LargeBinary),
         sa.Column("words", sa.String(400), nullable=False, server_default=""),
+        sqlite_autoincrement=True,
     )
 
 
