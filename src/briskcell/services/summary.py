@@ -5,13 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from briskcell.core.assess import Assessment
-from briskcell.core.stations import STATIONS
 
 VERSION = 1  # of what is kept: an older one is worked out anew
 
 
 def summary_of(assessed: Assessment) -> dict[str, Any]:
-    """Plain values: numbers, the worst sentence, and the words of the stations."""
+    """Plain values: numbers, how many findings, and the state of the worst."""
     runtime, least = assessed.runtime, assessed.least_spare()
     worst = assessed.findings[0] if assessed.findings else None
     return {
@@ -24,6 +23,5 @@ def summary_of(assessed: Assessment) -> dict[str, Any]:
         "charge_h": assessed.charges[0].off.hours if assessed.charges else None,
         "spare": least.spare if least else None,
         "findings": len(assessed.findings),
-        "worst": {"state": worst.state, "cause": worst.cause} if worst else None,
-        "stations": {name: s.state(assessed) for name, s in STATIONS.items()},
+        "worst": {"state": worst.state} if worst else None,
     }

@@ -50,6 +50,7 @@ __all__ = [
 
 KEPT = 64
 PAGE = 50  # builds on a page of the shelf
+HISTORY_PAGE = 100  # revisions on a page of a history
 
 
 @dataclass(frozen=True)
@@ -216,7 +217,7 @@ class Workshop:
 
     def history(self, build_id: int, page: int = 0) -> tuple[list[HistoryRow], int]:
         """A page of the revisions of a build, newest first, and how many there are in all."""
-        return self.store.history(build_id, first=page * 2 * PAGE, most=2 * PAGE)
+        return self.store.history(build_id, first=page * HISTORY_PAGE, most=HISTORY_PAGE)
 
     def name_revision(self, build_id: int, revision_id: int, name: str) -> None:
         """Give a revision a name, or take it away with an empty one."""

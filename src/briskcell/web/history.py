@@ -7,7 +7,7 @@ from werkzeug.wrappers import Response
 
 from briskcell.services.edits.differences import differences
 from briskcell.services.judge import sheltered
-from briskcell.services.workshop import Conflict
+from briskcell.services.workshop import HISTORY_PAGE, Conflict
 
 from .build import bp, form, render
 from .frame.frame import figures_of
@@ -26,6 +26,7 @@ def history(build_id: int) -> str:
     changed = differences(other.plan, opened.plan) if other and opened else []
     rows, count = shop.history(build_id, page)
     return render_template("history.html", id=build_id, opened=opened, rows=rows, count=count, page=page, other=other,
+                           pages=-(-count // HISTORY_PAGE),
                            compared=figures_of(other, opened) if other and opened else [], differences=changed)  # fmt: skip
 
 
