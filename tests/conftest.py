@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import threading
 from collections.abc import Iterator
 from pathlib import Path
@@ -23,8 +22,9 @@ CHROMIUM = [
 
 
 # A first example loads libraries, and a busy machine is slow: time is measured in bench/, not here.
-# Where a verdict hangs on the run, the examples are the same each time; at the desk they are new ones.
-settings.register_profile("here", deadline=None, derandomize="CI" in os.environ)
+# Examples are the same each time, so that a verdict hangs on the code; `--hypothesis-profile=wide` looks for new ones.
+settings.register_profile("here", deadline=None, derandomize=True)
+settings.register_profile("wide", deadline=None, max_examples=1000)
 settings.load_profile("here")
 structlog.configure(processors=[structlog.processors.format_exc_info, structlog.processors.JSONRenderer()])
 

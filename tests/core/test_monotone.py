@@ -42,7 +42,9 @@ def test_a_part_that_takes_more_never_plays_longer_nor_runs_cooler(plan: Plan, k
     assert hours(after) <= hours(before) + 1e-9
     assert after.draw.mean_w >= before.draw.mean_w
     assert after.heat.skin_c >= before.heat.skin_c - 1e-9
-    assert after.least_spare().spare <= before.least_spare().spare + 1e-9  # type: ignore[union-attr]
+    # Play may end earlier, so every moment is compared by itself; a buck's ripple is a little less at a lower input.
+    for was, now in zip(before.headrooms, after.headrooms, strict=True):
+        assert (now.spare_now <= was.spare_now + 2e-3)[~after.op.flow.collapsed].all(), was.element
 
 
 @settings(max_examples=30)
