@@ -203,11 +203,11 @@ def test_text_that_can_be_read_as_two_figures_is_asked_back() -> None:
 )
 @pytest.mark.parametrize("unit", ["h", "W", ""])
 def test_a_figure_of_any_length_is_refused_at_once(text: str, unit: str) -> None:
-    start = time.perf_counter()
+    start = time.thread_time()  # its own work, whatever else the machine does
     for reader in (lambda: read(text, unit), lambda: read_figure(text, unit, "x")):
         with pytest.raises(FigureError):
             reader()
-    assert time.perf_counter() - start < 0.5
+    assert time.thread_time() - start < 0.5
 
 
 def test_the_greatest_of_numbers_is_a_figure_or_refused_by_its_bound() -> None:

@@ -11,11 +11,13 @@ import numpy as np
 
 from briskcell.core.charge.charging import Charge, charge
 from briskcell.core.charge.trickle import TrickleFill, trickle_fills
+from briskcell.core.charge.warmth import ChargeWarmth, charge_warmth
 from briskcell.core.draw.consumption import DrawReport, draw_report
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.heat.case import Heat, heat
 from briskcell.core.pack.fit import Fit, fit
 from briskcell.core.pack.reserve import Reserve, StorageLife, shutdown_reserve, storage_life
+from briskcell.core.pack.resets import Resets, resets
 from briskcell.core.pack.runtime import Runtime, runtime
 from briskcell.core.pack.uncertainty import Range, runtime_range
 from briskcell.core.rails.headroom import Headroom, headrooms
@@ -23,8 +25,9 @@ from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, dir
 from briskcell.core.wiring.fuses import FuseCheck, check_fuses
 from briskcell.core.wiring.harness import LinkCheck, check_links
 from briskcell.model.changes import remade
-from briskcell.model.parts import STATES, Converter, Link
+from briskcell.model.parts import STATES, Converter, Link, Load, Part
 from briskcell.model.plan import Plan
+from briskcell.model.stores import Balancer, Cell, ChargeBoard, Supply
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,12 +36,22 @@ class Stock:
 
     converters: tuple[Converter, ...] = ()
     links: tuple[Link, ...] = ()
+    chargers: tuple[ChargeBoard, ...] = ()
+    supplies: tuple[Supply, ...] = ()
+    cells: tuple[Cell, ...] = ()
+    balancers: tuple[Balancer, ...] = ()
+    loads: tuple[Load, ...] = ()
+
+    def of_class(self, key: str) -> Part | Cell | None:
+        """The class of that key, where it is within reach."""
+        lists = (self.chargers, self.converters, self.links, self.supplies, self.cells, self.balancers, self.loads)
+        return next((c for parts in lists for c in parts if c.part_class == key), None) if key else None
 
 
 NOTHING = Stock()
 ANSWERS = (
     "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
-    "game_hours", "trickles", "proposals", "direct_feeds", "voltage_guards",
+    "game_hours", "trickles", "charge_warmths", "resets", "proposals", "direct_feeds", "voltage_guards",
 )  # fmt: skip
 Report = Callable[[str, Exception], None]
 
@@ -103,6 +116,14 @@ class Answers:
         return None if self.pack_index is None else self.runtimes[self.pack_index]
 
     @cached_property
+    def resets(self) -> Resets | None:
+        """How often parts peak together so that something is overrun, along the discharge; None where nothing plays."""
+        found = self.runtime
+        if found is None or not found.hours or self.pack_index is None:
+            return None
+        return resets(self.op, found)
+
+    @cached_property
     def game_hours(self) -> tuple[float | None, ...]:
         """Hours of play with each game alone: the solved build is the same, only the shares of the time differ."""
         if self.pack_index is None:
@@ -141,6 +162,13 @@ class Answers:
     def charges(self) -> tuple[Charge, ...]:
         """One for each charge board, from where the packs themselves end play."""
         return tuple(charge(self.op, board, self.end_soc) for board in self.plan.chargers)
+
+    @cached_property
+    def charge_warmths(self) -> tuple[ChargeWarmth, ...]:
+        """How warm the cells get while each board fills them: with the console off, and in play where the brief asks for it."""
+        asked = (False, True) if self.plan.brief.play_while_charging else (False,)
+        found = (charge_warmth(self.op, c, playing=p) for c in self.charges for p in asked)
+        return tuple(w for w in found if w is not None)
 
     @cached_property
     def trickles(self) -> tuple[TrickleFill, ...]:

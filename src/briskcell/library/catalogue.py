@@ -57,8 +57,7 @@ class Catalogue:
     def stock(self) -> Stock:
         """What fixes may choose from."""
         return Stock(
-            converters=tuple(c.part for c in self.of_kind("converters")),
-            links=tuple(c.part for c in self.of_kind("links")),
+            **{kind: tuple(c.part for c in self.of_kind(kind)) for kind in LIBRARY},
         )
 
 

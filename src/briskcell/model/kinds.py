@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from .parts import Converter, Link, Load, Part, Rail
-from .stores import Bank, Capacitor, Cell, ChargeBoard, Pack, Supply, Trickle
+from .stores import Balancer, Bank, Capacitor, Cell, ChargeBoard, Pack, Supply, Trickle
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +27,7 @@ KINDS = (
     Kind("trickles", Trickle),
     Kind("chargers", ChargeBoard, "chargers"),
     Kind("packs", Pack, "cells", Cell),
+    Kind("balancers", Balancer, "balancers"),
     Kind("capacitors", Capacitor),
     Kind("banks", Bank),
     Kind("links", Link, "links"),

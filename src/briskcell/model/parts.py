@@ -8,6 +8,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, StringConstraints, model_validator
 
 from .errors import FigureError
+from .facts import Adjustables
 from .figure import (
     Amp,
     Amps,
@@ -128,7 +129,9 @@ class Load(Fed):
     """A part that draws current: as constant power, constant current or a resistance. Exactly one of the three.
 
     ``return_by`` names a link of kind ``return`` that its current shares on the way back; ``logic_v`` is the level of
-    its signals, ``driven_by`` the part that drives them. A part that ``keeps_time`` goes on drawing while all else is off.
+    its signals, ``driven_by`` the part that drives them. A part that ``keeps_time`` goes on drawing while all else is off;
+    ``off_current_a`` is what it takes at its own volts when it is shut down and nothing cuts it off. It peaks for
+    ``peak_share`` of play, ``peak_s`` at a time; a part that says neither is taken as a typical one.
     """
 
     power_w: PowerStates | None = None
@@ -142,6 +145,9 @@ class Load(Fed):
     driven_by: Id | None = None
     theta_k_per_w: KelvinPerWatt | None = None
     limit_c: Celsius | None = None
+    peak_share: Share | None = None
+    peak_s: Annotated[float, Unit("s", above=0, at_most=600)] | None = None
+    off_current_a: Amps | None = None
     measures_battery: bool = False
     keeps_time: bool = False
     mass_g: Grams | None = None
@@ -254,6 +260,7 @@ class Converter(Fed):
     junction_max_c: Celsius = 125.0
     off_current_a: Amps | None = None
     combined: bool = False
+    adjustable: Adjustables = ()
     cost: Money | None = None
 
     @model_validator(mode="after")
@@ -266,15 +273,17 @@ class Converter(Fed):
 
 
 class Link(Fed):
-    """A wire, switch, fuse, plug, trace, flat cable, power-path switch or shared return: resistance in the way.
+    """A wire, switch, fuse, plug, trace, flat cable, power-path switch, jack or shared return: resistance in the way.
 
-    A return leads from its loads back to the negative of the pack that ``fed_by`` names.
+    A jack is the contact in a charge socket that opens while a plug is in it and so cuts out what hangs behind it; a
+    ``latching`` switch stays off once it has lost its volts, until somebody presses it. A return leads from its loads back to
+    the negative of the pack that ``fed_by`` names.
 
     A wire's resistance follows from its length, gauge (``awg``) or section and its number of conductors in the
     path; ``resistance_ohm`` given replaces that, as a measurement does.
     """
 
-    kind: Literal["wire", "switch", "fuse", "plug", "path", "trace", "flat", "return"]
+    kind: Literal["wire", "switch", "fuse", "plug", "path", "trace", "flat", "return", "jack"]
     resistance_ohm: Ohms | None = None
     length_m: Metres | None = None
     awg: Annotated[float, Unit("AWG", at_least=0, at_most=44)] | None = None
@@ -288,6 +297,8 @@ class Link(Fed):
     trace_width_mm: Millimetres | None = None
     copper_um: Annotated[float, Unit("µm", above=0, at_most=500)] = 35.0
     resettable: bool = False
+    latching: bool = False
+    off_current_a: Amps | None = None
     run_m: Metres | None = None
     cost: Money | None = None
 

@@ -13,11 +13,12 @@ from .errors import FigureError, PlanError
 from .figure import Celsius, Document, Figure, Grams, Hours, Millimetres, Money, Share, Watts, Words
 from .kinds import PART_LISTS
 from .parts import Converter, Fed, Link, Load, Name, Part, Rail
-from .stores import Bank, Capacitor, ChargeBoard, Pack, Supply, Trickle
+from .stores import Balancer, Bank, Capacitor, ChargeBoard, Pack, Supply, Trickle
 from .units import Unit
 from .upgrades import upgraded
 
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
+READ_VERSIONS = (1, 2)
 Store = Pack | Capacitor | Bank
 
 
@@ -49,6 +50,7 @@ class Brief(Document):
     budget: Money | None = None
     shelf_days: Annotated[float, Unit("d", above=0, at_most=3650)] = 60.0
     clock_must_keep: bool = False
+    resets_per_charge: Annotated[int, Field(ge=0, le=1000)] = 0
     margins: Margins = Margins()
 
 
@@ -126,10 +128,10 @@ class Game(Document):
 
 
 class Plan(Document):
-    """A build: the brief, its parts and how they hang together. Format version 1."""
+    """A build: the brief, its parts and how they hang together. Format version 2."""
 
     format: Literal["brisk-cell-plan"] = "brisk-cell-plan"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: Name
     note: Words = ""
     brief: Brief = Brief()
@@ -142,6 +144,7 @@ class Plan(Document):
     chargers: Annotated[tuple[ChargeBoard, ...], Field(max_length=8)] = ()
     trickles: Annotated[tuple[Trickle, ...], Field(max_length=8)] = ()
     packs: Annotated[tuple[Pack, ...], Field(max_length=8)] = ()
+    balancers: Annotated[tuple[Balancer, ...], Field(max_length=8)] = ()
     capacitors: Annotated[tuple[Capacitor, ...], Field(max_length=8)] = ()
     banks: Annotated[tuple[Bank, ...], Field(max_length=8)] = ()
     links: Annotated[tuple[Link, ...], Field(max_length=200)] = ()
@@ -201,6 +204,8 @@ class Plan(Document):
                         wrong = getattr(part, field)
                         raise FigureError(field, f"{part.name} names “{wrong}”, which is no {kind}.", fix=f"Name a {kind}.")
                 self._check_input(part, seen)
+            elif isinstance(part, Balancer) and not isinstance(seen.get(part.charges), Pack):
+                raise FigureError("charges", f"{part.name} names “{part.charges}”, which is no pack.", fix="Name a pack.")
             elif isinstance(part, Trickle) and not isinstance(seen.get(part.charges), Store):
                 raise FigureError("charges", f"{part.name} names “{part.charges}”, which is no store.", fix="Name a store.")
             if isinstance(part, Load):
@@ -266,9 +271,9 @@ def plan_of(document: Any) -> Plan:
     if not isinstance(document, dict):
         raise PlanError.single("", document, "A plan is an object with named fields.", fix="Start from an exported plan.")
     version = document.get("version", FORMAT_VERSION)
-    if version != FORMAT_VERSION:
+    if version not in READ_VERSIONS:
         raise PlanError.single(
-            "version", version, f"This is format version {version!r}; version {FORMAT_VERSION} is read.",
+            "version", version, f"This is format version {version!r}; versions 1 and 2 are read.",
             fix="Export the build again from the Brisk Cell it came from.",
         )  # fmt: skip
     for name, bound in BOUNDS.items():  # before the validator reads a hundred thousand of them

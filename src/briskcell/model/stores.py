@@ -7,6 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, StringConstraints, model_validator
 
 from .errors import FigureError
+from .facts import Adjustables
 from .figure import (
     AmpHours,
     Amps,
@@ -26,7 +27,7 @@ from .figure import (
     Volt,
     Volts,
 )
-from .parts import Id, Name, Part
+from .parts import Id, Name, Part, Window
 from .units import Unit
 
 ROUND_MM = 0.05  # a cylinder's two measures, as typed, differ by less
@@ -112,6 +113,7 @@ class Protection(Document):
     cutoff_cell_v: Volt
     trip_a: AmpsAbove
     resistance_ohm: Ohms
+    off_current_a: Amps = Figure(low=3e-6, likely=6e-6, high=1e-5, grade="typical", source="protection board class")
 
 
 class Pack(Part):
@@ -177,18 +179,33 @@ class Supply(Part):
     own_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="taken as stiff")
 
 
+class Balancer(Part):
+    """A board of its own that brings cells in series together while they charge: the pack it watches, and its current."""
+
+    charges: Id
+    balance_a: AmpsAbove
+    off_current_a: Amps | None = None
+    cost: Money | None = None
+
+
 class ChargeBoard(Part):
     """The board that fills a pack, and what it does with the console meanwhile.
 
     ``layout``: ``power_path`` feeds the console first and charges with the remainder; ``cut_out`` disconnects the
-    console while charging; ``on_cell`` leaves the console on the charging cell.
+    console while charging; ``on_cell`` leaves the console on the charging cell. A ``linear`` or ``switching`` board needs a
+    supply above its end volts, a ``step_up`` board one below. What it is made for: ``cells`` in series, ``end_v`` for each,
+    ``chemistries``, and the volts it accepts at its ``input``; empty where nobody has said so.
     """
 
     charges: Id
     supply: Id
     fed_by: Id | None = None
     layout: Literal["power_path", "cut_out", "on_cell"]
-    kind: Literal["linear", "switching"]
+    kind: Literal["linear", "switching", "step_up"]
+    cells: Annotated[tuple[Annotated[int, Field(ge=1, le=12)], ...], Field(max_length=12)] = ()
+    end_v: Volts | None = None
+    chemistries: Annotated[tuple[Name, ...], Field(max_length=12)] = ()
+    input: Window | None = None
     current_a: AmpsAbove
     termination_a: AmpsAbove
     precharge_below_v: Volt = 2.9
@@ -199,5 +216,6 @@ class ChargeBoard(Part):
     foldback_c: Celsius = 120.0
     balancing: bool = False
     balance_a: Amps | None = None
+    adjustable: Adjustables = ()
     off_current_a: Amps | None = None
     cost: Money | None = None

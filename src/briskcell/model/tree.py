@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from .parts import Converter, Fed, Link, Load, Part
 from .plan import Plan, Store
-from .stores import Pack
+from .stores import ChargeBoard, Pack
 
 
 def feeders_of(plan: Plan, part: Fed) -> Iterator[Part]:
@@ -77,6 +77,21 @@ def stays_connected(plan: Plan, part: Fed, store: Store) -> bool:
     """Whether a part is fed from a store with no switch between that would cut it off."""
     above = list(feeders_of(plan, part))
     return above[-1].id == store.id and not any(isinstance(p, Link) and p.kind == "switch" for p in above)
+
+
+def layout_of(plan: Plan, board: ChargeBoard) -> str:
+    """What happens to the console while a board charges: its own layout, or a jack's contact that cuts the console out."""
+    fed = plan.fed.get(board.charges, ())
+    cut = bool(fed) and all(_behind_jack(plan, p) for p in fed)
+    return "cut_out" if board.layout == "on_cell" and cut else board.layout
+
+
+def _behind_jack(plan: Plan, part: Fed) -> bool:
+    """Whether every way on from a part leads through a jack's contact."""
+    if isinstance(part, Link) and part.kind in ("jack", "return"):
+        return True
+    below = plan.fed.get(part.id, ())
+    return isinstance(part, Link) and bool(below) and all(_behind_jack(plan, p) for p in below)
 
 
 def free_id(plan: Plan, wanted: str) -> str:

@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
-from pydantic import GetCoreSchemaHandler, GetJsonSchemaHandler
+from pydantic import BaseModel, GetCoreSchemaHandler, GetJsonSchemaHandler
 from pydantic_core import CoreSchema, core_schema
 
 from .errors import FigureError
@@ -260,3 +260,21 @@ class Unit:
             "maximum_figure": self.at_most,
         }
         return out | {k: v for k, v in notes.items() if v is not None}
+
+
+def unit_of_field(model: type[BaseModel], field: str) -> Unit | None:
+    """The unit of a model's field; None where it has none."""
+
+    def search(annotation: Any, metadata: tuple[Any, ...] | list[Any]) -> Unit | None:
+        for item in metadata:
+            if isinstance(item, Unit):
+                return item
+        for arg in get_args(annotation):
+            if isinstance(arg, Unit):
+                return arg
+            if found := search(arg, ()):
+                return found
+        return None
+
+    info = model.model_fields.get(field)
+    return search(info.annotation, info.metadata) if info else None

@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from .from_version_1 import from_version_1
+
 
 def upgraded(document: dict[str, Any]) -> dict[str, Any]:
     """The document with today's fields; what has them already stays as it is."""
+    if document.get("version") == 1:
+        document = from_version_1(document)
     return document | {
         key: [_with(part, field, says) for part in parts] if isinstance(parts := document.get(key), list) else parts
         for key, field, says in (("loads", "keeps_time", _clock), ("converters", "combined", _combined))

@@ -65,7 +65,7 @@ def oystercatcher() -> Plan:
             *load_with_wire("controls-wireless", "controls", "rail-5", 30, 0.25),
             *load_with_wire("lamp-strip", "lamps", "rail-5", 30, 0.3),
         ],
-        brief={"hours": 3.0, "charge_hours": 4.0, "thickness_mm": 28.0, "room_c": 32.0, "budget": 60},
+        brief={"hours": 3.0, "charge_hours": 4.0, "thickness_mm": 28.0, "room_c": 32.0, "budget": 95},
         bay={"length_mm": 76, "width_mm": 36, "depth_mm": 22},
     )
 

@@ -27,6 +27,7 @@ from briskcell.store import (
     why,
 )
 
+from . import mending
 from .demo import demo_plans, sanderling
 from .drafts import DraftRequest, draft
 from .edits.values import Edit, checked
@@ -256,6 +257,11 @@ class Workshop:
     def begin_search(self, build_id: int) -> None:
         """Begin the wide search for a build; one that is under way is stopped."""
         self.jobs.begin(build_id, KIND, search(self.open(build_id).plan))
+
+    def begin_mending(self, build_id: int) -> None:
+        """Begin to mend all of a build; what was under way is stopped."""
+        opened = self.open(build_id)
+        self.jobs.begin(build_id, mending.KIND, mending.mending(opened.assessed, opened.revision.id))
 
     def _opened(self, revision: StoredRevision, meanwhile: tuple[Plan, Plan] | None = None) -> Opened:
         baseline = None

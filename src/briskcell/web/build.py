@@ -14,6 +14,7 @@ from briskcell.formats.plan_json import write_plan
 from briskcell.services.edits import swap, values
 from briskcell.services.edits.differences import differences
 from briskcell.services.edits.values import Edit
+from briskcell.services.mending import KIND as MENDING
 from briskcell.services.workshop import Conflict, Opened
 
 from .frame.current_map import map_document
@@ -40,7 +41,9 @@ def render(opened: Opened | Conflict, view: View) -> Response:
         view = replace(view, station="draw")
     conflict = opened if isinstance(opened, Conflict) else None
     shown = opened.current if isinstance(opened, Conflict) else opened
-    context = {"conflict": conflict, **_addresses(shown, view), **frame_of(shown, view)}
+    fails = any(f.state == "fails" for f in shown.assessed.findings)
+    job = workshop().jobs.of(shown.revision.build_id, MENDING) if fails else None
+    context = {"conflict": conflict, "job": job, **_addresses(shown, view), **frame_of(shown, view)}
     if conflict is not None:
         context["differences"] = {
             "theirs": differences(conflict.base.plan, conflict.current.plan),

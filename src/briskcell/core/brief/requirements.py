@@ -10,9 +10,11 @@ from briskcell.core.draw.bill import bill
 from briskcell.core.heat.case import cells_limit_c, touch_limit_c
 from briskcell.core.pack.fit import best_placing, stack_mm
 from briskcell.core.rails.headroom import Word, judged
+from briskcell.model.tree import layout_of
 from briskcell.model.units import show
 
 WALL_MM = 2.5  # of a printed case; typical
+MAYBE_RESETS = 0.1  # over one pack, that count as hardly any: a reset in ten packs
 NEAR_K = 3.0  # below a limit of temperature that counts as close: what a guess of the case may be off
 
 
@@ -56,6 +58,15 @@ def _use(a: Answers) -> Iterator[Requirement]:
         state: Word = "fails" if found.hours < brief.hours - 1e-9 else "close" if spread.low < brief.hours else "holds"
         why = f"{show(spread.low, 'h')} to {show(spread.high, 'h')} in eight builds of ten; stops because {found.stop_words}."
         yield Requirement(field="hours", got=found.hours, unit="h", state=state, why=why, station="pack", number="runtime")
+    chance = a.resets
+    if chance is None:
+        yield Requirement(field="resets_per_charge", got="no play", state="unknown", why="Nothing plays yet.", station="pack")
+    else:
+        over = chance.expected > brief.resets_per_charge
+        state = "fails" if chance.expected > brief.resets_per_charge + MAYBE_RESETS else "close" if over else "holds"
+        why = "Parts that peak by chance, together." if chance.at_end > 0 else "Even all peaks at once overrun nothing."
+        often = f"{chance.expected:.2g}" if chance.expected > 0 else "none"
+        yield Requirement(field="resets_per_charge", got=often, state=state, why=why, station="pack", number="resets")
     days = min((s.days for s in a.storage), default=None)
     if days is None:
         yield Requirement(field="shelf_days", got="no pack", state="unknown", why="There is no pack to leak.", station="pack")
@@ -85,7 +96,7 @@ def _charging(a: Answers) -> Iterator[Requirement]:
         yield Requirement(field="charge_hours", got="never full" if hours is None else hours, unit="h",
                    state="holds" if hours is not None and hours <= brief.charge_hours else "fails",
                    why=why, station="charge", number=f"charge:{slow.board.id}")  # fmt: skip
-        layout = slow.board.layout
+        layout = layout_of(a.plan, slow.board)
         words = {"power_path": "feeds the console first", "cut_out": "cuts the console out", "on_cell": "console on the cell"}[
             layout
         ]

@@ -18,10 +18,12 @@ from briskcell.core.engine.sources import store_curves
 from briskcell.model.parts import Link
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Bank, Capacitor, ChargeBoard, Pack, Supply
+from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
 RISING = np.linspace(0.0, 1.0, 101)
 APART = 0.05  # of the charge, by which cells in series differ before they are balanced; a guess on the safe side
+OVER_V = 0.05  # past its full volts that still count as a cell's own: tolerance of charge boards is 1 % and less
 BALANCE_A = 0.05  # of the passive balancers on small boards that state none; typical
 
 
@@ -133,6 +135,27 @@ def float_v(store: Store) -> float:
     return store.full_v if isinstance(store, Capacitor) else store.output_v.likely
 
 
+def end_v(board: ChargeBoard, store: Store) -> float:
+    """Voltage at which a board ends the charge of a store.
+
+    Parameters
+    ----------
+    board : ChargeBoard
+        Says its end volts a cell and the cells in series it is made for; where it does not, the store's own are taken.
+    store : Pack, Capacitor or Bank
+        The store.
+
+    Returns
+    -------
+    float
+        Volts at the store's terminals.
+    """
+    if not isinstance(store, Pack) or board.end_v is None:
+        return float_v(store)
+    made_for = min(board.cells or (store.series,), key=lambda n: abs(n - store.series))
+    return board.end_v.likely * made_for
+
+
 class ChargePath:
     """From the socket to the store: what every course of one board shares.
 
@@ -152,7 +175,8 @@ class ChargePath:
         self.op, self.board, self.supply, self.index = op, board, supply, index
         self.store = op.plan.stores[index]
         self.curves = store_curves(self.store, RISING, op.plan.brief.cells_c)
-        self.float_v = float_v(self.store)
+        self.layout = layout_of(op.plan, board)
+        self.float_v = end_v(board, self.store)
         self.source_v, self.source_ohm = supply.voltage_v.likely, input_ohm(op.plan, board)
 
     def course(self, start_soc: float, *, playing: bool) -> ChargeCourse:
@@ -160,7 +184,7 @@ class ChargePath:
         if isinstance(self.store, Bank):
             return self._bank(self.store, start_soc, playing=playing)
         charge_a, _, system_a, bus_v, carried, held = self.balance("play" if playing else None)
-        if self.board.layout == "on_cell":
+        if self.layout == "on_cell":
             charge_a = charge_a - system_a
         why = self._why_not(start_soc, charge_a, system_a, carried, held, playing=playing)
         return self._timed(start_soc, charge_a, system_a, bus_v, held, why)
@@ -189,20 +213,20 @@ class ChargePath:
             set_a=board.current_a.likely,
             float_v=self.float_v,
             slow_share=self._slow_share(),
-            switching=board.kind == "switching",
+            switching=board.kind != "linear",
             efficiency=board.efficiency.likely,
             room_k=max(board.foldback_c - self.op.plan.brief.room_c, 0.0),
             thermal_k_per_w=thermal,
             precharge_v=board.precharge_below_v * pack.series if pack else 0.0,
             precharge_a=pre.likely if pre else math.inf,
-            on_bus=board.layout == "power_path",
+            on_bus=self.layout == "power_path",
         )
 
     def _console(self, state: str) -> Console | None:
-        if self.board.layout == "power_path":
+        if self.layout == "power_path":
             volts = np.linspace(0.7 * self.source_v, self.source_v, 13)
             return console_curve(self.op, self.index, self.board.path_resistance_ohm.likely, volts, state)
-        if self.board.layout == "on_cell":
+        if self.layout == "on_cell":
             top = self.float_v * 1.02
             return console_curve(self.op, self.index, 0.0, np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 13), state)
         return None
@@ -212,12 +236,18 @@ class ChargePath:
         board = self.board
         if isinstance(self.store, Pack) and not self.store.cell.rechargeable:
             return f"{self.store.cell.name} must not be charged."
-        if playing and board.layout == "cut_out":
+        if isinstance(self.store, Pack) and self.float_v > self.store.series * (self.store.cell.full_v + OVER_V):
+            return (f"{board.name} would drive each cell to {self.float_v / self.store.series:.2f} V; it is full at "
+                    f"{self.store.cell.full_v:.2f} V.")  # fmt: skip
+        if board.kind != "step_up" and self.source_v < self.float_v:
+            gives = f"{self.supply.name} gives {self.source_v:.2f} V"
+            return f"{gives}; the pack is full at {self.float_v:.2f} V, and this board steps down."
+        if playing and self.layout == "cut_out":
             return "The console is off while it charges: its layout cuts it out."
         within = (start <= RISING) & (held != BY_FLOAT)
         if not bool(carried[start <= RISING].all()):
             return "The supply cannot carry the console at this load."
-        if playing and board.layout == "on_cell" and bool((system_a[-1:] >= board.termination_a.likely).any()):
+        if playing and self.layout == "on_cell" and bool((system_a[-1:] >= board.termination_a.likely).any()):
             return f"The charger never sees its {board.termination_a.likely:.2f} A: the console on the cell keeps drawing."
         if (into[within] <= 1e-6).any() or (not within.any() and into.max() <= 1e-6):
             if playing:
@@ -247,7 +277,7 @@ class ChargePath:
         pace = self.curves.capacity_ah / np.maximum(amps, 1e-6)
         hours = np.concatenate([[0.0], np.cumsum(np.diff(body) * 0.5 * (pace[1:] + pace[:-1]))])
         if tail_at.size:
-            drawn = float(system_a[-1]) if self.board.layout == "on_cell" else 0.0
+            drawn = float(system_a[-1]) if self.layout == "on_cell" else 0.0
             end_a = max(self.board.termination_a.likely - drawn, 1e-4)
             grid = np.linspace(float(body[-1]), 1.0, TAIL_STEPS + 1)
             room_v = self.float_v - np.interp(grid, RISING, self.curves.ocv_v)
@@ -287,9 +317,10 @@ class ChargePath:
         """Hours to bring cells in series together that differ by a twentieth of their charge: ``ΔQ / I_bal``."""
         if not isinstance(self.store, Pack) or self.store.series == 1:
             return 0.0
-        if not self.board.balancing:
+        amps = sum(b.balance_a.likely for b in self.op.plan.balancers if b.charges == self.store.id)
+        if not self.board.balancing and not amps:
             return None
-        amps = self.board.balance_a.likely if self.board.balance_a else BALANCE_A
+        amps += (self.board.balance_a.likely if self.board.balance_a else BALANCE_A) if self.board.balancing else 0.0
         return APART * self.curves.capacity_ah / max(amps, 1e-6)
 
 

@@ -64,7 +64,7 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str) -> Plugge
     path = ChargePath(op, board, supply, index)
     charge_a, input_a, system_a, _, _, _ = path.balance(state)
     at = {k: float(np.interp(soc, RISING, v)) for k, v in (("charge", charge_a), ("input", input_a), ("system", system_a))}
-    through = board.layout == "power_path"
+    through = path.layout == "power_path"
     on_bus = at["system"] if through else 0.0
     nodes, volts, amps = [], path.source_v, at["input"] + on_bus
     for element, ohm in _way_in(op, board, supply):
@@ -72,11 +72,11 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str) -> Plugge
         nodes.append(PluggedNode(element=element, voltage_v=volts, current_a=amps, loss_w=amps**2 * ohm))
     ocv_at = float(np.interp(soc, RISING, path.curves.ocv_v))
     r = float(np.interp(soc, RISING, path.curves.steady_ohm))
-    into = at["charge"] - (0.0 if through or board.layout == "cut_out" else at["system"])
+    into = at["charge"] - (0.0 if through or path.layout == "cut_out" else at["system"])
     return Plugged(
         board=board,
         nodes=tuple(nodes),
-        flow=_console(op, board, index, soc, state, volts if through else ocv_at + into * r),
+        flow=_console(op, board, path.layout, index, soc, state, volts if through else ocv_at + into * r),
         bus_v=volts,
         system_a=at["system"],
         charge_a=at["charge"],
@@ -95,12 +95,12 @@ def _way_in(op: Operating, board: ChargeBoard, supply: Supply) -> list[tuple[str
     return [(supply.id, supply.own_resistance_ohm.likely + supply.cable_ohm.likely), *reversed(links)]
 
 
-def _console(op: Operating, board: ChargeBoard, index: int, soc: float, state: str, feed_v: float) -> Flow:
+def _console(op: Operating, board: ChargeBoard, layout: str, index: int, soc: float, state: str, feed_v: float) -> Flow:
     ocv = np.array([float(np.interp(soc, c.soc[::-1], c.ocv_v[::-1])) for c in op.curves])
     ohm = np.array([float(np.interp(soc, c.soc[::-1], c.steady_ohm[::-1])) for c in op.curves])
     ocv[index] = feed_v
-    ohm[index] = board.path_resistance_ohm.likely if board.layout == "power_path" else 0.0
-    off = board.layout == "cut_out"
+    ohm[index] = board.path_resistance_ohm.likely if layout == "power_path" else 0.0
+    off = layout == "cut_out"
     d = draws_of(op.network.loads, state)
     scale = 0.0 if off else 1.0
     draws = Draws(power_w=d.power_w * scale, current_a=d.current_a * scale, conductance_s=d.conductance_s * scale)

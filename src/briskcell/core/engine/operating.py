@@ -77,6 +77,28 @@ class Operating:
         """States that the profile spends time in; a state of no share never happens."""
         return used_states(self.plan.use)
 
+    @cached_property
+    def steady(self) -> list[State]:
+        """States that last, of those: what ends play is asked of them."""
+        return steady_states(self.plan.use)
+
+
+def steady_states(profile: Profile) -> list[State]:
+    """States that last, of those a profile spends time in: play ends where these end it, a peak is a chance beside them.
+
+    Parameters
+    ----------
+    profile : Profile
+        How the time is spent.
+
+    Returns
+    -------
+    list of State
+        Rows of solved arrays; the peak alone where nothing else happens.
+    """
+    used = used_states(profile)
+    return [s for s in used if s != State.PEAK] or used
+
 
 def shares_of(profile: Profile) -> Array:
     """Share of the time in each state.

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.runtime import Runtime
 from briskcell.model.parts import State
-from briskcell.model.stores import Capacitor, Pack
-from briskcell.model.tree import stays_connected
+from briskcell.model.stores import Balancer, Capacitor, ChargeBoard, Pack
+from briskcell.model.tree import boards_above, source_of, stays_connected
 
 Array = NDArray[np.float64]
 FACTOR = 1.5
@@ -114,10 +114,20 @@ def storage_life(op: Operating, store: int = 0) -> StorageLife:
     for converter in op.plan.converters:
         if converter.off_current_a is not None and stays_connected(plan, converter, part):
             sips.append((converter.name, converter.off_current_a.likely))
-    for board in plan.chargers:
+    beside: tuple[ChargeBoard | Balancer, ...] = (*plan.chargers, *plan.balancers)
+    for board in beside:
         if board.charges == part.id and board.off_current_a is not None:
             sips.append((board.name, board.off_current_a.likely))
+    for link in plan.links:
+        if link.off_current_a is not None and source_of(plan, link).id == part.id:
+            sips.append((link.name, link.off_current_a.likely))
+    if isinstance(part, Pack) and part.protection is not None:
+        sips.append((f"Protection of {part.name}", part.protection.off_current_a.likely))
     for load in plan.loads:
+        if load.off_current_a is not None and stays_connected(plan, load, part):
+            boards = boards_above(plan, load)
+            volts = boards[-1].output_v.likely if boards else middle_v
+            sips.append((f"{load.name}, shut down", load.off_current_a.likely * volts / middle_v))
         if plan.brief.clock_must_keep and load.keeps_time:
             watts = float(op.load_w[State.REST, op.half, op.network.loads.index(load)])
             sips.append((load.name, watts / middle_v))

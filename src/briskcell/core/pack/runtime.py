@@ -18,7 +18,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stop:
-    """One thing that can end play: its least margin over the states that happen; play ends where that falls below zero."""
+    """One thing that can end play: its least margin over the steady states that happen; play ends where that falls below zero."""
 
     cause: str
     element: str
@@ -66,7 +66,7 @@ def store_stops(op: Operating, store: int) -> Iterator[Stop]:
     Stop
         Margins of shape (n_soc,).
     """
-    curves, part, used = op.curves[store], op.plan.stores[store], op.used
+    curves, part, used = op.curves[store], op.plan.stores[store], op.steady
     guarded = curves.cutoff_is_protection
     lost = op.flow.lost[..., store]
     if curves.cutoff_v > 0:
@@ -107,7 +107,7 @@ def board_stops(op: Operating, store: int) -> Iterator[Stop]:
     Stop
         Margins of shape (n_soc,).
     """
-    used, lost = op.used, op.flow.lost[..., store]
+    used, lost = op.steady, op.flow.lost[..., store]
     for k, converter in enumerate(op.network.converters):
         if op.network.store_of_converter(k) != store:
             continue

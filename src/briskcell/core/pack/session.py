@@ -17,6 +17,7 @@ from briskcell.core.heat.case import CAPACITY, case_conductance
 from briskcell.model.parts import STATES
 from briskcell.model.phases import Phase
 from briskcell.model.stores import ChargeBoard, Pack, Supply
+from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
 
@@ -86,7 +87,7 @@ def play_session(op: Operating, phases: Sequence[Phase], *, start_soc: float = 1
             slow = float(np.interp(soc, grid, base.slow_ohm)) * warm
             charge_a = into(soc) if phase.plugged and into is not None else 0.0
             drawn, at_v, carried = _draw(draws[state], ocv - slow_v, fast, charge_a, off=phase.what == "off")
-            through = phase.plugged and board is not None and board.layout == "power_path"
+            through = phase.plugged and board is not None and layout_of(op.plan, board) == "power_path"
             net = -charge_a if through else drawn - charge_a
             at_v = ocv - slow_v - net * fast
             if not carried or (at_v < base.cutoff_v and net > 0):
@@ -125,5 +126,5 @@ def _draw(curve: Console, source_v: float, fast: float, charge_a: float, *, off:
 def _charger_current(op: Operating, board: ChargeBoard, store: int) -> Callable[[float], float]:
     supply = op.plan.by_id[board.supply]
     assert isinstance(supply, Supply)
-    amps = ChargePath(op, board, supply, store).balance("play" if board.layout == "power_path" else None)[0]
+    amps = ChargePath(op, board, supply, store).balance("play" if layout_of(op.plan, board) == "power_path" else None)[0]
     return lambda soc: float(np.interp(soc, RISING, amps))

@@ -1,17 +1,26 @@
-"""Rules of charging: it fills in time, and as the brief asks."""
+"""Rules of charging: it fills in time, as the brief asks, and the cells stay within their temperatures."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
+from itertools import islice
 
 from briskcell.core.answers import Answers
-from briskcell.core.charge.charging import Charge, charge
-from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.stores import Pack
+from briskcell.core.charge.charging import Charge
+from briskcell.core.charge.warmth import ChargeWarmth
+from briskcell.core.moves.case import cooler
+from briskcell.core.moves.charging import currents, most_charge_a, other_chargers, other_supplies, with_jack
+from briskcell.core.moves.fix import Fix, only, within
+from briskcell.core.moves.layouts import other_layouts
+from briskcell.core.moves.packs import other_packs
+from briskcell.model.changes import remade, replaced
+from briskcell.model.parts import Link
+from briskcell.model.stores import ChargeBoard, Pack
+from briskcell.model.tree import layout_of
 from briskcell.model.units import show
 
-from .registry import Finding, Fix, missed_by, rule
+from .registry import Finding, missed_by, rule
 
 
 @rule("charge-brief", station="charge", source="The brief")
@@ -20,41 +29,82 @@ def charge_brief(assessed: Answers) -> Iterator[Finding]:
     wanted = assessed.plan.brief.charge_hours
     for c in assessed.charges:
         if c.off.hours is None:
-            yield Finding("fails", c.board.id, f"{c.board.name} never fills the pack. {c.off.why}", 2.0,
-                          advice="Give the charger a supply that carries it.")  # fmt: skip
+            yield Finding("fails", c.board.id, f"{c.board.name} never fills the pack. {c.off.why}", 2.0, partial(_filled, assessed, c),
+                          "Give the charger a supply that carries it.")  # fmt: skip
         elif c.off.hours > wanted + 1e-9:
             cause = f"{c.board.name} fills the pack in {show(c.off.hours, 'h')}; {show(wanted, 'h')} are wanted."
             yield Finding("fails", c.board.id, cause, missed_by(c.off.hours, wanted), partial(_faster, assessed, c),
                           "A stronger supply or charge board, or a smaller pack.")  # fmt: skip
         if assessed.plan.brief.play_while_charging and c.play.hours is None:
-            yield Finding("fails", c.board.id, f"It does not fill while someone plays. {c.play.why}", 0.25,
-                          advice="A power path and a supply with current to spare feed both.")  # fmt: skip
+            yield Finding("fails", c.board.id, f"It does not fill while someone plays. {c.play.why}", 0.25, partial(_filled, assessed, c),
+                          "A power path and a supply with current to spare feed both.")  # fmt: skip
 
 
 @rule("load-on-charging-cell", station="charge", source="A charger that watches a cell with a load on it may never end")
 def load_on_charging_cell(assessed: Answers) -> Iterator[Finding]:
     """The console is not fed from the cell that charges."""
     for board in assessed.plan.chargers:
-        if board.layout == "on_cell" and assessed.plan.fed.get(board.charges):
-            plan = replaced(assessed.plan, altered(board, layout="cut_out"))
+        if layout_of(assessed.plan, board) == "on_cell" and assessed.plan.fed.get(board.charges):
             yield Finding("fails", board.id, f"The console hangs on the cell that {board.name} charges: its current hides the end of the charge.",
-                          0.2, partial(Fix, "A jack that cuts the console out while it charges", "lets the charge end.", plan))  # fmt: skip
+                          0.2, partial(_parted, assessed, board), "A power path, or a jack that cuts the console out.")  # fmt: skip
+
+
+def _parted(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
+    """A power path where the brief asks to play meanwhile; else the cheaper jack first."""
+    most = max((h.demand_a for h in assessed.headrooms if h.element == board.charges), default=0.0)
+    jack = with_jack(assessed.plan, assessed.stock, board.charges, most)
+    if jack is not None and not assessed.plan.brief.play_while_charging:
+        yield jack
+    for layout in ("power_path", "cut_out"):
+        yield from (f for f in other_chargers(assessed, board) if getattr(f.plan.by_id[board.id], "layout", "") == layout)
+
+
+@rule(
+    "cut-out-contact", station="charge", source="A charge socket's switching contact carries the console: its rating and drop count"
+)
+def cut_out_contact(assessed: Answers) -> Iterator[Finding]:
+    """A jack that cuts the console out is a part of the build, with a rating and a drop."""
+    plan = assessed.plan
+    for board in plan.chargers:
+        if (
+            board.layout == "cut_out"
+            and plan.fed.get(board.charges)
+            and not any(isinstance(p, Link) and p.kind == "jack" for p in plan.links)
+        ):
+            cause = f"{board.name} cuts the console out with a contact that the build does not name: it carries all of the console's current."
+            yield Finding("close", board.id, cause, 0.05, partial(_named_jack, assessed, board),
+                          "Name the jack, with its rating and resistance.")  # fmt: skip
+
+
+def _named_jack(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
+    most = max((h.demand_a for h in assessed.headrooms if h.element == board.charges), default=0.0)
+    if (found := with_jack(assessed.plan, assessed.stock, board.charges, most)) is not None:
+        yield found
 
 
 @rule("series-balance", station="charge", source="Cells in series drift apart; M. M. Ur Rehman et al., IEEE JESTPE 3(1), 2015")
 def series_balance(assessed: Answers) -> Iterator[Finding]:
     """Cells in series are balanced while they charge."""
-    for board in assessed.plan.chargers:
-        store = assessed.plan.by_id[board.charges]
-        if isinstance(store, Pack) and store.series > 1 and not board.balancing:
-            plan = replaced(assessed.plan, altered(board, balancing=True))
+    plan = assessed.plan
+    for board in plan.chargers:
+        store = plan.by_id[board.charges]
+        helped = any(b.charges == board.charges for b in plan.balancers)
+        if isinstance(store, Pack) and store.series > 1 and not board.balancing and not helped:
             yield Finding("fails", board.id, f"{board.name} charges {store.series} cells in series without balancing them.", 0.8,
-                          partial(Fix, "A charge board that balances", "keeps the cells together.", plan))  # fmt: skip
+                          partial(_balanced, assessed, board, store), "A balancer, or a charge board that balances.")  # fmt: skip
+
+
+def _balanced(assessed: Answers, board: ChargeBoard, pack: Pack) -> Iterator[Fix]:
+    for balancer in sorted(assessed.stock.balancers, key=lambda b: b.cost or 0.0):
+        own = balancer.model_copy(update={"id": f"balancer-{pack.id}"[:48], "charges": pack.id})
+        yield Fix(f"{balancer.name}, beside the charge board", f"brings the cells together with {show(balancer.balance_a.likely, 'A')}.",
+                  remade(assessed.plan, {"balancers": (*assessed.plan.balancers, own)}))  # fmt: skip
+    yield from other_chargers(assessed, board)
 
 
 @rule("charge-temperature", station="charge", source="Lithium cells: 0 to 45 °C in charge, −20 to 60 °C in use; IEC 62133-2")
 def charge_temperature(assessed: Answers) -> Iterator[Finding]:
-    """Cells are charged and used within their temperatures."""
+    """Cells are charged and used within their temperatures, in the case and with the console at work."""
     brief = assessed.plan.brief
     filled = {b.charges for b in assessed.plan.chargers}
     for pack in assessed.plan.packs:
@@ -65,10 +115,42 @@ def charge_temperature(assessed: Answers) -> Iterator[Finding]:
             cause = (
                 f"The cells would be charged at {at:.0f} °C; they are rated {cell.charge_low_c:.0f} to {cell.charge_high_c:.0f} °C."
             )
-            yield Finding("fails", pack.id, cause, 0.7, advice="Charge them indoors, at room temperature.")
+            yield Finding(
+                "fails", pack.id, cause, 0.7, advice="Charge them indoors, at room temperature: no part of the build changes that."
+            )
         if not cell.use_low_c <= brief.cells_c <= cell.use_high_c:
             cause = f"The cells would be used at {brief.cells_c:.0f} °C; they are rated {cell.use_low_c:.0f} to {cell.use_high_c:.0f} °C."
-            yield Finding("fails", pack.id, cause, 0.7, advice="Keep them warmer or cooler.")
+            yield Finding("fails", pack.id, cause, 0.7, advice="Keep them warmer or cooler: no part of the build changes that.")
+    if brief.room_c > min((p.cell.charge_high_c for p in assessed.plan.packs), default=0.0):
+        return
+    for warm in assessed.charge_warmths:
+        if warm.minutes is not None:
+            yield _too_warm(assessed, warm)
+
+
+def _too_warm(assessed: Answers, warm: ChargeWarmth) -> Finding:
+    when = "in play" if warm.playing else "with the console off"
+    cause = (f"While it charges {when}, from {warm.charge.supply.name}, the cells reach {warm.celsius:.0f} °C: they pass {warm.limit_c:.0f} °C, "
+             f"the most for charging, after {warm.minutes or 0:.0f} min with {show(warm.watts, 'W')} in the case.")  # fmt: skip
+    return Finding("fails", warm.charge.board.id, cause, missed_by(warm.celsius, warm.limit_c), partial(_stays_cool, assessed, warm),
+                   "A lower charge current, vents, or no play while it charges.")  # fmt: skip
+
+
+def _stays_cool(assessed: Answers, warm: ChargeWarmth) -> Iterator[Fix]:
+    """A lower current, a cooler case, both; then a board that wastes less."""
+    board, cooled = warm.charge.board, list(cooler(assessed))
+    yield from currents(assessed, board, (0.75, 0.5, 0.3))
+    yield from cooled
+    for cool in cooled[:2]:
+        for share in (0.75, 0.5, 0.3):
+            slow = within(board, "current_a", round(board.current_a.likely * share, 2))
+            if slow is not None:
+                words = f"{cool.words}, and a charge current of {show(slow.current_a.likely, 'A')},"
+                yield Fix(words, "keep the cells below their limit.", replaced(cool.plan, slow))
+    for cool in cooled[1:3]:
+        for fix in islice(other_chargers(assessed.of(cool.plan), board), 3):
+            yield Fix(f"{cool.words}, and {fix.words}", "keep the cells below their limit.", fix.plan)
+    yield from other_chargers(assessed, board)
 
 
 @rule("only-rechargeable", station="charge", source="The cell's chemistry")
@@ -79,20 +161,32 @@ def only_rechargeable(assessed: Answers) -> Iterator[Finding]:
         if isinstance(store, Pack) and not store.cell.rechargeable:
             plan = remade(assessed.plan, {"chargers": tuple(b for b in assessed.plan.chargers if b.id != board.id)})
             yield Finding("fails", store.id, f"{store.cell.name} must not be charged; {board.name} would.", 2.0,
-                          partial(Fix, f"The build without {board.name}", "leaves it alone.", plan))  # fmt: skip
+                          only(f"The build without {board.name}", "leaves it alone.", plan))  # fmt: skip
 
 
-def _faster(assessed: Answers, slow: Charge) -> Fix | None:
-    """A higher charge current, within what the cells take and the supply gives."""
+def _filled(assessed: Answers, c: Charge) -> Iterator[Fix]:
+    """A supply that carries it, then another board."""
+    yield from other_supplies(assessed, c.board)
+    yield from other_chargers(assessed, c.board)
+
+
+def _faster(assessed: Answers, slow: Charge) -> Iterator[Fix]:
+    """A higher charge current within its bounds and what the cells take, a stronger supply, another board, both."""
     board, pack = slow.board, assessed.plan.by_id[slow.board.charges]
-    if not isinstance(pack, Pack):
-        return None
-    most = min(pack.cell.max_charge_a.likely * pack.parallel, slow.supply.current_limit_a.likely)
-    if most <= board.current_a.likely * 1.02 or slow.off.hours is None:
-        return None
-    plan = replaced(assessed.plan, altered(board, current_a=board.current_a.at(round(most, 2))))
-    changed = plan.by_id[board.id]
-    hours = charge(assessed.op, changed, slow.off.start_soc).off.hours  # type: ignore[arg-type]
-    if hours is None or hours > slow.off.hours * 0.98:
-        return None
-    return Fix(f"A charge current of {show(most, 'A')}", f"fills it in {show(hours, 'h')}.", plan)
+    if not isinstance(pack, Pack) or slow.off.hours is None:
+        return
+    wanted = assessed.plan.brief.charge_hours
+    yield from currents(assessed, board, (slow.off.hours / wanted * 1.05, 1e6))
+    knob = max((a.high for a in board.adjustable if a.field == "current_a"), default=0.0)
+    most = min(most_charge_a(pack), knob)
+    if most > board.current_a.likely * 1.02 and (up := within(board, "current_a", round(most - 0.005, 2))) is not None:
+        yield Fix(f"A charge current of {show(up.current_a.likely, 'A')}", "is the most that the board and the cells take.",
+                  replaced(assessed.plan, up))  # fmt: skip
+    yield from other_supplies(assessed, board)
+    least = min(board.current_a.likely * slow.off.hours / wanted, most_charge_a(pack))
+    yield from other_chargers(assessed, board, least)
+    found = assessed.runtime
+    if found is not None and found.hours:
+        need = found.energy_wh * assessed.plan.brief.hours / found.hours
+        yield from other_packs(assessed, pack, least_wh=1.05 * need)
+    yield from other_layouts(assessed, pack)

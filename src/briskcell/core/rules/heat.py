@@ -7,9 +7,12 @@ from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.core.heat.case import SKIN_C, cells_limit_c, touch_limit_c
-from briskcell.model.changes import remade
+from briskcell.core.moves.boards import other_boards
+from briskcell.core.moves.case import cooler
+from briskcell.core.moves.fix import Fix
+from briskcell.model.parts import Converter
 
-from .registry import Finding, Fix, missed_by, rule
+from .registry import Finding, missed_by, rule
 
 
 @rule("case-heat", station="heat", source="IEC 62368-1:2018, table 38: 48 °C where plastic is held; cells 60 °C in use")
@@ -28,7 +31,7 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
             element,
             cause,
             missed_by(found.skin_c - limit + SKIN_C, SKIN_C),
-            partial(_cooler, assessed, limit),
+            partial(cooler, assessed),
             "A larger case, or less draw.",
         )
     elif found.cells_c > cells_limit_c(assessed.plan):
@@ -40,7 +43,7 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
             element,
             cause,
             missed_by(found.cells_c - cells_limit_c(assessed.plan) + SKIN_C, SKIN_C),
-            partial(_cooler, assessed, limit),
+            partial(cooler, assessed),
             "A larger case.",
         )
 
@@ -51,26 +54,13 @@ def part_heat(assessed: Answers) -> Iterator[Finding]:
     for part in assessed.heat.parts:
         if part.celsius > part.limit_c:
             cause = f"{part.name} reaches {part.celsius:.0f} °C in play; it stands {part.limit_c:.0f} °C."
-            yield Finding("fails", part.element, cause, missed_by(part.celsius - part.limit_c + SKIN_C, SKIN_C), partial(_cooler, assessed, touch_limit_c(assessed.plan.brief)),
+            yield Finding("fails", part.element, cause, missed_by(part.celsius - part.limit_c + SKIN_C, SKIN_C), partial(_less_loss, assessed, part.element),
                           "A board with less loss, or copper to carry the heat away.")  # fmt: skip
 
 
-def _cooler(assessed: Answers, limit_c: float) -> Fix | None:
-    """Vents, then a fan, if that is enough; the fan's own draw is for the builder to add."""
-    plan, now = assessed.plan, len(_over(assessed, limit_c))
-    for vents, fan, words in ((True, False, "Vents"), (True, True, "Vents and a fan")):
-        case = plan.case.model_copy(update={"vents": vents, "fan": fan})
-        changed = assessed.of(remade(plan, {"case": case}))
-        if len(_over(changed, limit_c)) < now:
-            return Fix(words, f"bring the case to {changed.heat.skin_c:.0f} °C.", changed.plan)
-    return None
-
-
-def _over(assessed: Answers, limit_c: float) -> list[str]:
-    found = assessed.heat
-    hot = [p.element for p in found.parts if p.celsius > p.limit_c]
-    return [
-        *hot,
-        *(["skin"] if found.skin_c > limit_c else []),
-        *(["cells"] if found.cells_c > cells_limit_c(assessed.plan) else []),
-    ]
+def _less_loss(assessed: Answers, element: str) -> Iterator[Fix]:
+    """Another board, then a cooler case."""
+    part = assessed.plan.by_id[element]
+    if isinstance(part, Converter):
+        yield from other_boards(assessed, part)
+    yield from cooler(assessed)

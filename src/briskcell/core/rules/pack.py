@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.core.engine.sources import current_limit_a
-from briskcell.core.pack.fit import fit
+from briskcell.core.moves.boards import other_boards, other_rails
+from briskcell.core.moves.charging import gentle, other_chargers
+from briskcell.core.moves.fix import Fix
+from briskcell.core.moves.layouts import other_layouts
+from briskcell.core.moves.packs import other_packs
 from briskcell.core.rails.headroom import judged
-from briskcell.model.changes import altered, replaced
-from briskcell.model.plan import Plan
+from briskcell.model.changes import replaced
+from briskcell.model.parts import Converter, Load
 from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.units import show
 
-from .registry import RULES, Finding, Fix, missed_by, rule
+from .registry import Finding, missed_by, rule
 
-MOST_PARALLEL = 12  # cells in parallel that a fix proposes
+TYPICAL_PATH = 0.85  # of the pack's energy that reaches the parts, where nothing plays yet to tell
+TYPICAL_USE = 0.95  # of a pack's energy that can be used down to its cut-off
 
 
 @rule("runtime-brief", station="pack", source="The brief")
@@ -40,33 +44,31 @@ def runtime_brief(assessed: Answers) -> Iterator[Finding]:
                       "Measure the largest draws: a narrower range may settle it.")  # fmt: skip
 
 
-def _what_stops_it(assessed: Answers) -> Fix | None:
-    """The fix of the finding about the very part that ends play, where it is not the pack; else more cells."""
+def _what_stops_it(assessed: Answers) -> Iterator[Fix]:
+    """What mends the very part that ends play, where it is not the pack; else a larger pack."""
     found = assessed.runtime
-    if found and not isinstance(assessed.plan.by_id[found.stop_element], Pack):
-        for other in RULES.values():
-            for finding in other.check(assessed) if other.name != "runtime-brief" else ():
-                if finding.element == found.stop_element and finding.fix:
-                    return finding.fix
-    return _more_cells(assessed)
+    stopper = assessed.plan.by_id[found.stop_element] if found else None
+    if isinstance(stopper, Converter):
+        yield from other_boards(assessed, stopper)
+    if isinstance(stopper, Load):
+        yield from other_rails(assessed, stopper)
+    yield from _more_cells(assessed)
+    for pack in assessed.plan.packs:
+        yield from other_layouts(assessed, pack)
 
 
-def _more_cells(assessed: Answers) -> Fix | None:
-    """As many more cells in parallel as the brief needs."""
+def _more_cells(assessed: Answers) -> Iterator[Fix]:
+    """Packs that hold the energy the brief needs, and carry what is asked."""
     pack, found, spread = assessed.plan.stores[assessed.pack_index or 0], assessed.runtime, assessed.runtime_range
-    if found is None or not found.hours or spread is None or not isinstance(pack, Pack) or pack.strings:
-        return None
-    wanted = assessed.plan.brief.hours
-    goal = wanted if found.hours < wanted else wanted * found.hours / max(spread.low, 1e-9)
-    least = max(pack.parallel + 1, math.ceil(min(pack.parallel * goal / found.hours, MOST_PARALLEL + 1)))
-    for parallel in range(least, min(least + 2, MOST_PARALLEL + 1)):
-        plan = replaced(assessed.plan, altered(pack, parallel=parallel))
-        if not _has_room(plan, pack, parallel):
-            return None
-        hours = assessed.of(plan).runtime
-        if hours and hours.hours and hours.hours >= goal:
-            return Fix(f"{parallel} cells in parallel instead of {pack.parallel}", f"play {show(hours.hours, 'h')}.", plan)
-    return None
+    if found is None or spread is None or not isinstance(pack, Pack):
+        return
+    wanted, now = assessed.plan.brief.hours, found.hours or 0.0
+    goal = wanted if now < wanted else wanted * now / max(spread.low, 1e-9)
+    mean_w = found.mean_w or assessed.draw.mean_w / TYPICAL_PATH
+    usable = now * mean_w / found.energy_wh if now and found.energy_wh else TYPICAL_USE
+    peak = next((h.demand_a for h in assessed.headrooms if h.kind == "cells"), 0.0)
+    for spare in (1.0, 1.15):  # the spread of cells and of sag: what just misses is tried once more, a little larger
+        yield from other_packs(assessed, pack, least_wh=spare * goal * mean_w / max(usable, 0.2), least_a=peak)
 
 
 @rule("cell-current", station="pack", source="The cell's stated limits")
@@ -80,7 +82,7 @@ def cell_current(assessed: Answers) -> Iterator[Finding]:
         pack = assessed.plan.by_id[h.element]
         assert isinstance(pack, Pack)
         cause = f"All at {h.at_state}, {pack.name} gives {show(h.demand_a, 'A')}; its cells stand {show(h.limit_a, 'A')}."
-        search = partial(_one_more, assessed.plan, pack)
+        search = partial(_stronger_cells, assessed, pack, h.demand_a)
         yield Finding(state, pack.id, cause, -h.spare, search, "Use cells made for more current.")
     for charge in assessed.charges:
         pack = assessed.plan.by_id[charge.board.charges]
@@ -90,21 +92,19 @@ def cell_current(assessed: Answers) -> Iterator[Finding]:
         most, asked = float(current_limit_a(pack, curves, "max_charge_a").min()), charge.board.current_a.likely
         if asked > most + 1e-9:
             cause = f"{charge.board.name} charges with {show(asked, 'A')}; the cells take {show(most, 'A')}."
-            yield Finding("fails", pack.id, cause, missed_by(asked, most), partial(_gentler, assessed.plan, charge.board, most))
+            yield Finding("fails", pack.id, cause, missed_by(asked, most), partial(_gentler, assessed, charge.board, most))
 
 
-def _gentler(plan: Plan, board: ChargeBoard, most: float) -> Fix:
-    words = f"A charge current of {show(most, 'A')}"
-    return Fix(words, "is what the cells take.", replaced(plan, altered(board, current_a=board.current_a.at(most))))
+def _gentler(assessed: Answers, board: ChargeBoard, most: float) -> Iterator[Fix]:
+    changed = gentle(board, most)
+    if changed is not None and changed is not board:
+        yield Fix(f"A charge current of {show(changed.current_a.likely, 'A')}", "is what the cells take.",
+                  replaced(assessed.plan, changed))  # fmt: skip
+    yield from other_chargers(assessed, board)
 
 
-def _has_room(plan: Plan, pack: Pack, parallel: int) -> bool:
-    """Whether the bay, where one is given, holds so many: a fix that does not fit would only trade one finding for another."""
-    return plan.bay is None or fit(pack.cell, pack.series * parallel, plan.bay).fits
-
-
-def _one_more(plan: Plan, pack: Pack) -> Fix | None:
-    if pack.parallel >= MOST_PARALLEL or not _has_room(plan, pack, pack.parallel + 1):
-        return None
-    words = f"{pack.parallel + 1} cells in parallel instead of {pack.parallel}"
-    return Fix(words, "share the current.", replaced(plan, altered(pack, parallel=pack.parallel + 1)))
+def _stronger_cells(assessed: Answers, pack: Pack, demand_a: float) -> Iterator[Fix]:
+    """Packs that carry the current with spare, and hold as much as this one."""
+    margins, found = assessed.plan.brief.margins, assessed.runtimes[assessed.plan.stores.index(pack)]
+    for spare in (margins.comfortable, margins.close):
+        yield from other_packs(assessed, pack, least_wh=0.95 * found.energy_wh, least_a=demand_a / (1.0 - spare))

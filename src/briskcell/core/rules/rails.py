@@ -4,25 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
+from itertools import islice
 
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.engine.converters import same_output, typical_efficiency
+from briskcell.core.engine.converters import typical_efficiency
 from briskcell.core.engine.operating import operate
+from briskcell.core.moves.boards import hung, other_boards, other_links, other_rails
+from briskcell.core.moves.fix import Fix, placed, within
+from briskcell.core.moves.layouts import other_layouts
+from briskcell.core.moves.packs import other_packs
 from briskcell.core.rails.fewest import straight_on
 from briskcell.core.rails.headroom import Headroom, headrooms, judged
-from briskcell.model.changes import altered, replaced
+from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.figure import Figure
 from briskcell.model.parts import Converter, Fed, Link, Load, State
 from briskcell.model.plan import Plan
-from briskcell.model.tree import boards_above
+from briskcell.model.stores import Pack
+from briskcell.model.tree import behind_links, boards_above, feeders_of, source_of
 from briskcell.model.units import show
 
-from .registry import Finding, Fix, missed_by, rule
+from .registry import Finding, missed_by, rule
 
 CASCADE_W = 0.15  # lost on the way before two boards in a row are worth a word: a twentieth of a small console
 HYSTERESIS_V = 0.15  # of a lock-out that states no restart: 0.1 to 0.2 V on sheets; typical
-DIODE_V = 0.3  # a boost fed that far above its output passes its input through its diode
+TRIPS_A = (5.0, 8.0, 10.0, 15.0, 20.0, 30.0, 40.0)  # of protection boards that are sold; typical
+TRIP_OVER = 1.5  # of what the cells give for long, that a protection board may let pass for a moment
+GAUGES = (28.0, 26.0, 24.0, 22.0, 20.0, 18.0, 16.0)
 CLAMP_V = 0.35  # over its supply, at which an input's clamp begins to conduct: 0.3 to 0.5 V on sheets
 HIGH_SHARE = 0.7  # of its supply, that an input takes for a sure high: JESD8C.01
 
@@ -49,44 +58,77 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
                       "Choose a part with a higher rating.")  # fmt: skip
 
 
-def _carried(assessed: Answers) -> Fix | None:
-    """A stronger part in the place of one without spare, if with it the build no longer collapses."""
-    for weak in sorted(assessed.headrooms, key=lambda h: h.spare):
-        fix = _stronger(assessed, weak) if weak.spare < assessed.plan.brief.margins.close else None
-        if fix is not None and assessed.of(fix.plan).collapse is None:
-            return Fix(fix.words, f"carries it, and {fix.brings}", fix.plan)
-    return None
+def _carried(assessed: Answers) -> Iterator[Fix]:
+    """A stronger part in the place of one without spare; then a pack that sags less, and thicker wires all along."""
+    for weak in sorted(assessed.headrooms, key=lambda h: h.spare)[:3]:
+        if weak.spare < assessed.plan.brief.margins.close:
+            yield from _stronger(assessed, weak)
+    yield from _all_thicker(assessed.plan)
+    for pack in assessed.plan.packs:
+        now = assessed.runtimes[assessed.plan.stores.index(pack)]
+        for times in (2.0, 3.0):
+            yield from islice(other_packs(assessed, pack, least_wh=times * now.energy_wh), 3)
+        yield from other_layouts(assessed, pack)
 
 
-def _stronger(assessed: Answers, weak: Headroom) -> Fix | None:
-    """The smallest class of the same kind that is comfortable, else the strongest that helps."""
-    part = assessed.plan.by_id[weak.element]
-    candidates: list[Converter | Link] = []
+def _all_thicker(plan: Plan) -> Iterator[Fix]:
+    """Every wire that is thinner than a gauge, in that gauge."""
+    for gauge in (24.0, 20.0, 18.0, 16.0):
+        thin = [w for w in plan.links if w.kind == "wire" and w.resistance_ohm is None and (w.awg or 0.0) > gauge]
+        if thin:
+            changed = plan
+            for wire in thin:
+                changed = replaced(changed, altered(wire, awg=gauge))
+            yield Fix(f"{gauge:.0f} AWG for every thinner wire", "lets more volts arrive.", changed)
+
+
+def _stronger(assessed: Answers, weak: Headroom) -> Iterator[Fix]:
+    """Classes that leave more to spare, the comfortable ones first, the smallest of them first."""
+    part, margins = assessed.plan.by_id[weak.element], assessed.plan.brief.margins
+    if weak.kind == "protection":
+        yield from higher_trip(assessed.plan, weak)
+    found: list[Fix] = []
     if isinstance(part, Converter):
-        candidates = [
-            altered(c, id=part.id, fed_by=part.fed_by, output_v=part.output_v, part_class=c.part_class)
-            for c in assessed.stock.converters
-            if c.kind == part.kind and same_output(c, part)
-        ]
+        found += other_boards(assessed, part)
     elif isinstance(part, Link):
-        candidates = [
-            altered(c, id=part.id, fed_by=part.fed_by)
-            for c in assessed.stock.links
-            if c.kind == part.kind and c.rating_a and part.rating_a and c.rating_a.likely > part.rating_a.likely
-        ]
-        candidates.sort(key=lambda c: c.rating_a.likely if isinstance(c, Link) and c.rating_a else 0.0)
-    best: tuple[float, Fix] | None = None
-    for candidate in candidates:
-        plan = replaced(assessed.plan, candidate)
-        spare = min(
-            h.spare for h in headrooms(operate(plan), assessed.end_soc) if h.element == weak.element and h.kind == weak.kind
-        )
-        if spare < assessed.plan.brief.margins.close or spare <= weak.spare + 0.005 or (best and spare <= best[0]):
-            continue
-        best = spare, Fix(f"{candidate.name} in its place", f"leaves {spare:.0%} to spare.", plan)
-        if spare >= assessed.plan.brief.margins.comfortable:
-            break
-    return best[1] if best else None
+        found += other_links(assessed, part)
+    near: list[Fix] = []
+    for fix in found:
+        spare = min((h.spare for h in headrooms(operate(fix.plan), assessed.end_soc)
+                     if h.element == weak.element and h.kind == weak.kind), default=1.0)  # fmt: skip
+        told = Fix(fix.words, f"leaves {spare:.0%} to spare.", fix.plan)
+        if spare >= margins.comfortable:
+            yield told
+        elif spare >= margins.close and spare > weak.spare + 0.005:
+            near.append(told)
+    if weak.kind == "wire":
+        yield from _thicker_wire(assessed.plan, part, weak)
+    yield from near
+
+
+def _thicker_wire(plan: Plan, wire: object, weak: Headroom) -> Iterator[Fix]:
+    if isinstance(wire, Link) and wire.awg is not None and wire.rating_a is None:
+        for gauge in GAUGES:
+            if gauge < wire.awg:
+                yield Fix(f"{gauge:.0f} AWG instead of {wire.awg:.0f} AWG for {wire.name}", f"carries {show(weak.demand_a, 'A')}.",
+                          replaced(plan, altered(wire, awg=gauge)))  # fmt: skip
+
+
+def higher_trip(plan: Plan, weak: Headroom) -> Iterator[Fix]:
+    """A protection board that trips later, up to what the cells stand for a moment."""
+    pack = plan.by_id[weak.element]
+    if not isinstance(pack, Pack) or pack.protection is None:
+        return
+    most = TRIP_OVER * pack.cell.max_discharge_a.likely * pack.parallel
+    for trip in TRIPS_A:
+        if weak.demand_a / (1.0 - plan.brief.margins.close) <= trip <= most and trip > pack.protection.trip_a.likely:
+            figure = Figure(low=trip, likely=trip, high=trip, grade="typical", source="protection board class")
+            guard = pack.protection.model_copy(update={"trip_a": figure})
+            yield Fix(
+                f"A protection board that trips at {show(trip, 'A')}",
+                "carries the peak.",
+                replaced(plan, altered(pack, protection=guard)),
+            )
 
 
 @rule("load-window", station="rails", source="The part's own window of volts")
@@ -102,14 +144,14 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
         low, high, window = float(lows[k]), float(highs[k]), load.window
         if window.absolute_max_v is not None and high > window.absolute_max_v:
             yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V; more than {window.absolute_max_v:.2f} V destroys it.",
-                          2.0 + missed_by(high, window.absolute_max_v), advice="Hang it on a rail within its window.")  # fmt: skip
+                          2.0 + missed_by(high, window.absolute_max_v), partial(_within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
         elif high > window.high_v + 1e-9:
             yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V and accepts at most {window.high_v:.2f} V.",
-                          missed_by(high, window.high_v), advice="Hang it on a rail within its window.")  # fmt: skip
+                          missed_by(high, window.high_v), partial(_within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
         if low < window.low_v - 1e-9:
             when = "at the end of the pack" if float(all_volts[:, :, k].max(axis=1).min()) >= window.low_v else "in play"
             yield Finding("fails", load.id, f"{load.name} sees {low:.2f} V {when}, needs {window.low_v:.2f} V.",
-                          missed_by(low, window.low_v), partial(_more_volts, assessed, load),
+                          missed_by(low, window.low_v), partial(more_volts, assessed, load),
                           "Feed it from a rail with a higher voltage.")  # fmt: skip
 
 
@@ -125,19 +167,31 @@ def input_window(assessed: Answers) -> Iterator[Finding]:
         most = float(op.curves[source].ocv_v[0]) if source < stores else op.network.converters[source - stores].output_v.high
         if most > board.input_max_v + 1e-9:
             cause = f"{board.name} gets {most:.2f} V from a full store and stands {board.input_max_v:.2f} V."
-            yield Finding("fails", board.id, cause, 1.0 + missed_by(most, board.input_max_v), partial(_other_board, assessed, board, most),
+            yield Finding("fails", board.id, cause, 1.0 + missed_by(most, board.input_max_v), partial(_input_suits, assessed, board),
                           "Choose a board for a higher input.")  # fmt: skip
 
 
-def _other_board(assessed: Answers, board: Converter, most_v: float) -> Fix | None:
-    """A class with the same output that stands the input: a buck where the input is above the output."""
-    kind = "buck" if most_v > board.output_v.likely + DIODE_V else board.kind
-    for candidate in assessed.stock.converters:
-        suits = candidate.input_max_v is None or candidate.input_max_v >= most_v
-        if candidate.kind == kind and suits and same_output(candidate, board):
-            plan = replaced(assessed.plan, altered(candidate, id=board.id, fed_by=board.fed_by))
-            return Fix(f"{candidate.name} in its place", f"stands {candidate.input_max_v or most_v:.0f} V.", plan)
-    return None
+def _input_suits(assessed: Answers, board: Converter) -> Iterator[Fix]:
+    """Another board; its loads on other rails; then another number of cells in series."""
+    yield from islice(other_boards(assessed, board), 4)
+    below = [p for p in assessed.plan.loads if board in boards_above(assessed.plan, p)]
+    if len(below) == 1:
+        for fix in islice(other_rails(assessed, below[0]), 4):
+            spare = board not in boards_above(fix.plan, fix.plan.by_id[below[0].id])  # type: ignore[arg-type]
+            yield Fix(fix.words, fix.brings, _without(fix.plan, board) if spare else fix.plan)
+    for pack in assessed.plan.packs:
+        if source_of(assessed.plan, board) is pack:
+            yield from islice(other_layouts(assessed, pack), 4)
+
+
+def _without(plan: Plan, board: Converter) -> Plan:
+    """The plan without a board that feeds nothing any more, and without what hung on it."""
+    gone, grew = {board.id}, True
+    while grew:
+        more = {p.id for p in (*plan.links, *plan.rails, *plan.converters) if p.fed_by in gone} - gone
+        gone, grew = gone | more, bool(more)
+    lists = {name: tuple(p for p in getattr(plan, name) if p.id not in gone) for name in ("links", "rails", "converters")}
+    return remade(plan, lists)
 
 
 @rule("double-conversion", station="rails", source="Efficiencies in a row multiply")
@@ -156,17 +210,17 @@ def double_conversion(assessed: Answers) -> Iterator[Finding]:
                           "Feed it from the store if its input allows.")  # fmt: skip
 
 
-def _straight(assessed: Answers, board: Converter, first: Converter, lost: float) -> Fix | None:
+def _straight(assessed: Answers, board: Converter, first: Converter, lost: float) -> Iterator[Fix]:
     """The second board beside the first, where its input accepts the store's volts and it still steps the right way."""
     op = assessed.op
     volts = op.flow.converter_input_v(op.network.converters.index(first))[:, op.down_to(assessed.end_soc)]
     low, high = float(volts.min()), float(volts.max())
     if high > (board.input_max_v or high) or low < (board.lockout_v or 0.0):
-        return None
+        return
     if (board.kind == "boost" and high > board.output_v.likely) or (board.kind == "buck" and low < board.output_v.likely):
-        return None
+        return
     plan = replaced(assessed.plan, altered(board, fed_by=first.fed_by))
-    return Fix(f"{board.name} fed beside {first.name}", f"saves about {show(lost, 'W')}.", plan)
+    yield Fix(f"{board.name} fed beside {first.name}", f"saves about {show(lost, 'W')}.", plan)
 
 
 @rule("lock-out-chatter", station="rails", source="Lock-out with hysteresis, on a pack that recovers without load")
@@ -176,6 +230,8 @@ def lockout_chatter(assessed: Answers) -> Iterator[Finding]:
     if found is None or found.stop_cause != "converter lock-out" or assessed.pack_index is None:
         return
     board = assessed.plan.by_id[found.stop_element]
+    if isinstance(board, Converter) and any(isinstance(p, Link) and p.latching for p in feeders_of(assessed.plan, board)):
+        return
     assert isinstance(board, Converter)
     curves = assessed.op.curves[assessed.pack_index]
     rest_v = float(np.interp(-found.stop_soc, -curves.soc, curves.ocv_v))
@@ -183,9 +239,21 @@ def lockout_chatter(assessed: Answers) -> Iterator[Finding]:
     source = assessed.op.network.source_of_converter(assessed.op.network.converters.index(board))
     if source == assessed.pack_index and rest_v > restart_v:
         cause = f"{board.name} locks out at {board.lockout_v or 0:.2f} V, the pack recovers to {rest_v:.2f} V and it starts again: it will chatter."
-        wider = round(rest_v + 0.05, 2)
-        plan = replaced(assessed.plan, altered(board, restart_v=wider))
-        yield Finding("close", board.id, cause, 0.1, partial(Fix, f"A restart at {wider:.2f} V", "keeps it off.", plan))
+        yield Finding("close", board.id, cause, 0.1, partial(_stays_off, assessed, board, round(rest_v + 0.05, 2)),
+                      "A switch that latches off, and a warning before.")  # fmt: skip
+
+
+def _stays_off(assessed: Answers, board: Converter, restart_v: float) -> Iterator[Fix]:
+    """A restart set higher where the board lets one set it; else a switch that latches off; else a board that locks out later."""
+    if (changed := within(board, "restart_v", restart_v)) is not None:
+        yield Fix(f"A restart at {restart_v:.2f} V", "keeps it off.", replaced(assessed.plan, changed))
+    for part in feeders_of(assessed.plan, board):
+        if isinstance(part, Link) and part.kind == "switch":
+            for other in assessed.stock.links:
+                if other.latching and other.rating_a and part.rating_a and other.rating_a.likely >= part.rating_a.likely:
+                    yield Fix(f"{other.name} in place of {part.name}", "stays off until it is pressed.",
+                              replaced(assessed.plan, placed(part, other)))  # fmt: skip
+    yield from other_boards(assessed, board)
 
 
 @rule("logic-level", station="rails", source="JESD8C.01, 3.3 V; a high level needs 0.7 of the supply")
@@ -231,19 +299,38 @@ def battery_measure(assessed: Answers) -> Iterator[Finding]:
                           partial(_to_store, assessed, load), "Feed it at its battery terminals.")  # fmt: skip
 
 
-def _to_store(assessed: Answers, load: Load) -> Fix | None:
+def _to_store(assessed: Answers, load: Load) -> Iterator[Fix]:
     for store in assessed.plan.stores:
         if load.id in straight_on(assessed.plan, store):
-            return Fix(
-                f"{load.name} straight on {store.name}",
+            at = behind_links(assessed.plan, store)
+            yield Fix(
+                f"{load.name} straight on {store.name}, behind switch and fuse",
                 "suits its window.",
-                replaced(assessed.plan, altered(load, fed_by=store.id)),
+                hung(assessed.plan, load, at.id),
             )
-    return None
 
 
-def _more_volts(assessed: Answers, load: Load) -> Fix | None:
-    """A thicker wire if that is enough, else a higher output of the board that feeds it."""
+def _within_window(assessed: Answers, load: Load) -> Iterator[Fix]:
+    """A lower output where the board lets one set it, else another rail."""
+    board = next(reversed(boards_above(assessed.plan, load)), None)
+    if board is not None:
+        others = [p for p in assessed.plan.loads if board in boards_above(assessed.plan, p)]
+        low, high = max(p.window.low_v for p in others), min(p.window.high_v for p in others)
+        if low < high and (changed := within(board, "output_v", round(low + 0.6 * (high - low), 2))) is not None:
+            yield Fix(
+                f"{board.name} set to {changed.output_v.likely:.2f} V",
+                "lies within every window.",
+                replaced(assessed.plan, changed),
+            )
+        for fix in other_boards(assessed, board):
+            candidate = fix.plan.by_id[board.id]
+            if isinstance(candidate, Converter) and low <= candidate.output_v.likely <= high:
+                yield fix
+    yield from other_rails(assessed, load)
+
+
+def more_volts(assessed: Answers, load: Load) -> Iterator[Fix]:
+    """A thicker wire if that is enough, a higher output of the board that feeds it, another board, another rail."""
     plan, column = assessed.plan, assessed.op.network.loads.index(load)
 
     def least_v(changed: Plan) -> float:
@@ -251,26 +338,42 @@ def _more_volts(assessed: Answers, load: Load) -> Fix | None:
         return float(op.flow.load_v(column)[:, op.down_to(assessed.end_soc)].min())
 
     at: Fed = load
+    best = plan
     while isinstance(feeder := plan.by_id[at.fed_by], (Link, Fed)) and not isinstance(feeder, Converter):
         at = feeder
         if isinstance(feeder, Link) and feeder.awg is not None and feeder.resistance_ohm is None:
-            for thicker in (g for g in (28, 26, 24, 22, 20, 18, 16) if g < feeder.awg):
-                changed = replaced(plan, altered(feeder, awg=float(thicker)))
+            for thicker in (g for g in GAUGES if g < feeder.awg):
+                changed = replaced(plan, altered(feeder, awg=thicker))
                 if (volts := least_v(changed)) >= load.window.low_v:
-                    words = f"{thicker} AWG instead of {feeder.awg:.0f} AWG for {feeder.name}"
-                    return Fix(words, f"brings {volts:.2f} V.", changed)
+                    words = f"{thicker:.0f} AWG instead of {feeder.awg:.0f} AWG for {feeder.name}"
+                    yield Fix(words, f"brings {volts:.2f} V.", changed)
+            best = replaced(best, altered(feeder, awg=min(feeder.awg, 22.0)))
     if isinstance(feeder, Converter):
-        return _higher_output(assessed, load, feeder, least_v(plan))
-    return None
+        yield from _higher_output(assessed, load, feeder, plan, least_v(plan), "")
+        if best is not plan:
+            yield from _higher_output(assessed, load, feeder, best, least_v(best), ", with 22 AWG wire")
+        for fix in other_boards(assessed, feeder):
+            if least_v(fix.plan) >= load.window.low_v:
+                yield fix
+            new = fix.plan.by_id[feeder.id]
+            if isinstance(new, Converter):
+                yield from _higher_output(assessed, load, new, fix.plan, least_v(fix.plan), f": {new.name}", new=True)
+    yield from other_rails(assessed, load)
 
 
-def _higher_output(assessed: Answers, load: Load, board: Converter, least_v: float) -> Fix | None:
-    plan = assessed.plan
+def _higher_output(assessed: Answers, load: Load, board: Converter, plan: Plan, least_v: float, also: str,
+                   *, new: bool = False) -> Iterator[Fix]:  # fmt: skip
+    """The board's output set higher, within its bounds and every other part's window."""
     target = board.output_v.likely + (load.window.low_v - least_v) * 1.25
-    others = [p for p in plan.loads if p is not load and board in boards_above(plan, p)]
+    others = [p for p in plan.loads if p.id != load.id and board in boards_above(plan, p)]
     ceiling = min((p.window.high_v for p in (*others, load)), default=target)
     volts = round(min(target, ceiling), 2)
-    if volts <= board.output_v.likely + 0.005 or volts - board.output_v.likely > 1.0:
-        return None
-    changed = replaced(plan, altered(board, output_v=board.output_v.at(volts, source="trimmed by a fix")))
-    return Fix(f"{board.name} set to {volts:.2f} V", f"lifts {load.name} above {load.window.low_v:.2f} V.", changed)
+    changed = within(board, "output_v", volts, "set within its bounds, for a part that needs the volts")
+    if volts <= board.output_v.likely + 0.005 or changed is None:
+        return
+    words = (
+        f"{assessed.plan.by_id[board.id].name} replaced by {board.name}, set to {volts:.2f} V"
+        if new
+        else f"{board.name} set to {volts:.2f} V{also}"
+    )
+    yield Fix(words, f"lifts {load.name} above {load.window.low_v:.2f} V.", replaced(plan, changed))

@@ -7,18 +7,9 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from briskcell.core.answers import Answers
-from briskcell.model.plan import Plan
+from briskcell.core.moves.fix import Fix, Search
 
 SEVERITY = {"fails": 0, "close": 1, "unknown": 2}
-
-
-@dataclass(frozen=True, slots=True)
-class Fix:
-    """A change that helps: words to read, what it brings, and the plan it makes."""
-
-    words: str
-    brings: str
-    plan: Plan
 
 
 MOST_LOSS = 1e6  # a limit of nothing is missed by no more than this, so that findings still have an order
@@ -40,35 +31,59 @@ def missed_by(value: float, limit: float) -> float:
     return min(abs(value - limit) / max(abs(limit), 1e-9), MOST_LOSS)
 
 
-def _no_fix() -> Fix | None:
-    return None
+def _no_fix() -> Iterable[Fix]:
+    return ()
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """The change that mends a finding; or None, with why none does and what comes nearest."""
+
+    fix: Fix | None
+    why: str
 
 
 @dataclass(frozen=True)
 class Finding:
-    """What is wrong or close, its cause with the numbers, and the cheapest fix.
+    """What is wrong or close, its cause with the numbers, and changes that may mend it, the likeliest first.
 
-    ``loss`` orders findings of one state: the share by which it misses. The fix is looked for when first asked.
+    ``loss`` orders findings of one state: the share by which it misses. ``judge`` chooses among the changes when first asked:
+    the first that mends the finding on the whole build, and what comes nearest where none does.
     """
 
     state: str
     element: str
     cause: str
     loss: float = 0.0
-    search: Callable[[], Fix | None] = field(default=_no_fix, repr=False)
+    search: Search = field(default=_no_fix, repr=False)
     advice: str = ""
     rule: str = ""
     station: str = ""
+    judge: Callable[[Finding], Remedy] | None = field(default=None, repr=False)
 
     @cached_property
+    def remedy(self) -> Remedy:
+        """What mends it, or why nothing does."""
+        if self.judge is None:
+            return Remedy(next(iter(self.search()), None), "")
+        return self.judge(self)
+
+    @property
+    def sought(self) -> bool:
+        """Whether the remedy is known already."""
+        return "remedy" in self.__dict__
+
+    @property
     def fix(self) -> Fix | None:
-        """The cheapest change that mends it, else that helps; None where the plan alone cannot."""
-        return self.search()
+        """The first change that mends it and harms nothing; None where no single change does."""
+        return self.remedy.fix
 
     @property
     def fix_words(self) -> str:
-        """The fix, what it brings, or advice where no change of the plan mends it."""
-        return f"{self.fix.words} {self.fix.brings}".strip() if self.fix else self.advice
+        """The fix, what it brings and costs; or advice, and why no change of the plan mends it."""
+        if (found := self.remedy).fix is not None:
+            return " ".join(filter(None, (found.fix.words, found.fix.brings, found.fix.costs)))
+        return f"{self.advice} {found.why}".strip()
 
     @property
     def key(self) -> str:

@@ -8,12 +8,17 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
+from briskcell.core.moves.charging import other_chargers
+from briskcell.core.moves.fix import Fix, only, placed
+from briskcell.core.moves.packs import other_packs
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.parts import State
+from briskcell.model.parts import Converter, State
+from briskcell.model.plan import Store
 from briskcell.model.stores import Pack
+from briskcell.model.tree import behind_links, free_id, stays_connected
 from briskcell.model.units import show
 
-from .registry import Finding, Fix, missed_by, rule
+from .registry import Finding, missed_by, rule
 
 DENSEST_WH_PER_L = 800.0  # of any lithium cell sold
 CARRIER_WH = 100.0
@@ -53,11 +58,12 @@ def _litres(pack: Pack) -> float:
     return cell.thickness_mm * width * cell.length_mm * round_share * 1e-6
 
 
-def _count_less(assessed: Answers, pack: Pack, most_ah: float) -> Fix:
+def _count_less(assessed: Answers, pack: Pack, most_ah: float) -> Iterator[Fix]:
     figure = pack.cell.label_ah.at(round(most_ah * 0.6, 2), source="what a cell of this size may hold, until it is tested")
     cell = pack.cell.model_copy(update={"measured_ah": figure})
     words = f"Count with {show(figure.likely, 'Ah')} until it is tested"
-    return Fix(words, "is what such a cell may hold.", replaced(assessed.plan, altered(pack, cell=cell)))
+    yield Fix(words, "is what such a cell may hold.", replaced(assessed.plan, altered(pack, cell=cell)))
+    yield from other_packs(assessed, pack, least_wh=0.9 * assessed.runtimes[assessed.plan.stores.index(pack)].energy_wh)
 
 
 @rule("equal-strings", station="pack", source="Current between strings, (V1 − V2)/(r1 + r2)")
@@ -84,7 +90,7 @@ def capacitor_rating(assessed: Answers) -> Iterator[Finding]:
             plan = replaced(assessed.plan, altered(cap, full_v=float(f"{CAP_SHARE * cap.rating_v:.3g}")))
             yield Finding("fails" if share > 1 else "close", cap.id,
                           f"{cap.name} is charged to {cap.full_v:.2f} V of {cap.rating_v:.2f} V.", share,
-                          partial(Fix, f"Charge it to {show(CAP_SHARE * cap.rating_v, 'V')}", "leaves a tenth.", plan))  # fmt: skip
+                          only(f"Charge it to {show(CAP_SHARE * cap.rating_v, 'V')}", "leaves a tenth.", plan))  # fmt: skip
 
 
 @rule("bank-output", station="pack", source="The bank's own cut-offs")
@@ -99,12 +105,7 @@ def bank_output(assessed: Answers) -> Iterator[Finding]:
             yield Finding("fails", bank.id, cause, 0.6, advice="Use a bank that stays on, or a load that keeps it awake.")
         if plan.brief.play_while_charging and not bank.output_while_charging:
             yield Finding("fails", bank.id, f"{bank.name} cuts its output while it charges.", 0.4,
-                          partial(_no_play, assessed), "Use a bank that feeds while it charges.")  # fmt: skip
-
-
-def _no_play(assessed: Answers) -> Fix:
-    brief = assessed.plan.brief.model_copy(update={"play_while_charging": False})
-    return Fix("A brief without play while charging", "asks for less.", remade(assessed.plan, {"brief": brief}))
+                          advice="Use a bank that feeds while it charges.")  # fmt: skip
 
 
 @rule("one-of-each", station="pack", source="Two packs, two switches, two ports: one is always forgotten")
@@ -146,9 +147,9 @@ def shutdown(assessed: Answers) -> Iterator[Finding]:
         yield Finding("close", element, "Nothing cuts the power when the board hangs.", 0.05, advice="Add a hard-off.")
 
 
-def _warn(assessed: Answers, volts: float) -> Fix:
+def _warn(assessed: Answers, volts: float) -> Iterator[Fix]:
     changed = assessed.plan.shutdown.model_copy(update={"warning_v": volts})
-    return Fix(f"A warning at {volts:.2f} V", "leaves enough.", remade(assessed.plan, {"shutdown": changed}))
+    yield Fix(f"A warning at {volts:.2f} V", "leaves enough.", remade(assessed.plan, {"shutdown": changed}))
 
 
 @rule("shelf-life", station="pack", source="Currents of boards when off, and self-discharge")
@@ -159,7 +160,31 @@ def shelf(assessed: Answers) -> Iterator[Finding]:
             who = f", most by {life.who[0][0]}" if life.who else ""
             cause = f"{store.name} is empty after {life.days:.0f} days on the shelf: {show(life.leakage_a, 'A')} leak{who}."
             yield Finding("fails", store.id, cause, missed_by(life.days, assessed.plan.brief.shelf_days),
-                          advice="Put the switch before the boards that sip, or use ones with a lower current when off.")  # fmt: skip
+                          partial(_sips_less, assessed, store), "Put the switch before the boards that sip, or use ones with a lower current when off.")  # fmt: skip
+
+
+def _sips_less(assessed: Answers, store: Store) -> Iterator[Fix]:
+    """Boards that sip less when off in the place of those that sip; then a switch before what sips."""
+    plan = assessed.plan
+    for board in plan.chargers:
+        if board.charges == store.id and board.off_current_a is not None:
+            for other in sorted(assessed.stock.chargers, key=lambda c: c.cost or 0.0):
+                alike = (other.cells, other.layout, other.kind) == (board.cells, board.layout, board.kind)
+                if alike and other.off_current_a and other.off_current_a.likely < 0.5 * board.off_current_a.likely:
+                    yield Fix(f"{other.name} in its place", f"sips {show(other.off_current_a.likely, 'A')} when off.",
+                              replaced(plan, placed(board, other)))  # fmt: skip
+            yield from other_chargers(assessed, board)
+    bare = [
+        p for p in plan.fed.get(behind_links(plan, store).id, ()) if isinstance(p, Converter) and stays_connected(plan, p, store)
+    ]
+    if bare:
+        at = behind_links(plan, store)
+        for switch in (k for k in assessed.stock.links if k.kind == "switch"):
+            new = altered(switch, id=free_id(plan, "switch"), fed_by=at.id)
+            changed = remade(plan, {"links": (*plan.links, new)})
+            for part in plan.fed.get(at.id, ()):
+                changed = replaced(changed, altered(changed.by_id[part.id], fed_by=new.id))
+            yield Fix(f"{switch.name} before the boards", "cuts off what sips.", changed)
 
 
 @rule("carrier", station="pack", source="Limits for lithium cells in a cabin; local rules and the carrier decide")

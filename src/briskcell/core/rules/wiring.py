@@ -7,15 +7,19 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
+from briskcell.core.moves.fix import Fix, only
 from briskcell.core.wiring.fuses import FUSE_SHARE, FuseCheck
 from briskcell.core.wiring.harness import LinkCheck, find_gauge, slack_length_m
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.parts import Fed, Link, State
+from briskcell.model.parts import Converter, Fed, Link, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
+from briskcell.model.tree import feeders_of, free_id
 from briskcell.model.units import show
 
-from .registry import Finding, Fix, rule
+from .registry import Finding, rule
+
+GAUGES = (28.0, 26.0, 24.0, 22.0, 20.0, 18.0, 16.0, 14.0)
 
 
 @rule("fuse-at-the-store", station="wiring", source="A board fed behind its input jack has no fuse of its own left")
@@ -43,17 +47,42 @@ def _fuses(assessed: Answers) -> list[tuple[Link, float]]:
     return sorted(rated, key=lambda pair: pair[1])
 
 
-def _with_fuse(assessed: Answers, pack: Pack, child: Fed) -> Fix | None:
+def _with_fuse(assessed: Answers, pack: Pack, child: Fed) -> Iterator[Fix]:
     column = assessed.op.network.branch.get(child.id, assessed.op.network.branch[pack.id])
     peak = assessed.op.flow.branch_a[State.PEAK, :, column]
     most = float(peak[peak < math.inf].max(initial=0.0))
     for fuse, rating_a in _fuses(assessed):
         if rating_a * FUSE_SHARE >= most:
-            new = altered(fuse, id=f"fuse-{pack.id}"[:48], fed_by=pack.id)
+            new = altered(fuse, id=free_id(assessed.plan, f"fuse-{pack.id}"), fed_by=pack.id)
             plan = remade(assessed.plan, {"links": (*assessed.plan.links, new)})
             plan = replaced(plan, altered(plan.by_id[child.id], fed_by=new.id))
-            return Fix(f"{fuse.name} right at {pack.name}", "holds the peak and cuts a short.", plan)
-    return None
+            yield Fix(f"{fuse.name} right at {pack.name}", "holds the peak and cuts a short.", plan)
+            yield from _with_thicker(assessed, plan, f"{fuse.name} right at {pack.name}", new.id)
+
+
+def _with_thicker(assessed: Answers, plan: Plan, words: str, fuse: str) -> Iterator[Fix]:
+    """The same with the wires behind the fuse thick enough that it opens in time."""
+    for gauge in GAUGES:
+        thin = [w for w in plan.links if w.kind == "wire" and w.awg is not None and w.awg > gauge and _behind(plan, w, fuse)]
+        if not thin:
+            continue
+        changed = plan
+        for wire in thin:
+            changed = replaced(changed, altered(wire, awg=gauge))
+        if not next(c.words for c in assessed.of(changed).fuses if c.fuse.id == fuse):
+            names = ", ".join(w.name for w in thin[:2]) + (" and others" if len(thin) > 2 else "")
+            yield Fix(f"{words}, with {gauge:.0f} AWG for {names},", "holds the peak and protects the wire.", changed)
+            return
+
+
+def _behind(plan: Plan, wire: Link, fuse: str) -> bool:
+    """Whether a wire lies behind a fuse, before the next board or fuse."""
+    for part in feeders_of(plan, wire):
+        if part.id == fuse:
+            return True
+        if isinstance(part, Converter) or (isinstance(part, Link) and part.kind == "fuse"):
+            return False
+    return False
 
 
 @rule("fuse-choice", station="wiring", source="IEC 60127-2; Onderdonk's equation")
@@ -71,13 +100,14 @@ def fuse_choice(assessed: Answers) -> Iterator[Finding]:
             )
 
 
-def _other_fuse(assessed: Answers, check: FuseCheck) -> Fix | None:
+def _other_fuse(assessed: Answers, check: FuseCheck) -> Iterator[Fix]:
     for fuse, _ in _fuses(assessed):
         plan = replaced(assessed.plan, altered(fuse, id=check.fuse.id, fed_by=check.fuse.fed_by))
         now = next(c for c in assessed.of(plan).fuses if c.fuse.id == check.fuse.id)
         if not now.words:
-            return Fix(f"{fuse.name} in its place", "holds the peak and opens in time.", plan)
-    return None
+            yield Fix(f"{fuse.name} in its place", "holds the peak and opens in time.", plan)
+        else:
+            yield from _with_thicker(assessed, plan, f"{fuse.name} in its place", check.fuse.id)
 
 
 @rule("wire-warmth", station="wiring", source="I²R = h·π·d·ΔT; IEC 60364-5-52 for bundles; IPC-2221 for traces")
@@ -94,19 +124,16 @@ def wire_warmth(assessed: Answers) -> Iterator[Finding]:
             )
 
 
-def _thicker(assessed: Answers, check: LinkCheck) -> Fix | None:
+def _thicker(assessed: Answers, check: LinkCheck) -> Iterator[Fix]:
     link = check.link
     if link.kind != "wire" or link.awg is None:
-        return None
+        return
     gauge = find_gauge(check.amps, link.length_m or 0.1, max(check.drop_v, 0.02), air_c=assessed.heat.air_c,
                        insulation_c=assessed.heat.air_c + check.allowed_k, bundle=link.strands_in_bundle)  # fmt: skip
-    if gauge is None or gauge >= link.awg:
-        return None
-    return Fix(
-        f"{gauge:.0f} AWG instead of {link.awg:.0f} AWG",
-        f"carries {show(check.amps, 'A')}.",
-        replaced(assessed.plan, altered(link, awg=gauge)),
-    )
+    for awg in (gauge, *GAUGES):
+        if awg is not None and awg < link.awg:
+            yield Fix(f"{awg:.0f} AWG instead of {link.awg:.0f} AWG for {link.name}", f"carries {show(check.amps, 'A')}.",
+                      replaced(assessed.plan, altered(link, awg=awg)))  # fmt: skip
 
 
 @rule("slack", station="wiring", source="Run plus the slack that service needs: a seventh and 20 mm")
@@ -117,4 +144,4 @@ def slack(assessed: Answers) -> Iterator[Finding]:
             length = round(slack_length_m(check.link.run_m), 3)
             plan = replaced(assessed.plan, altered(check.link, length_m=length))
             yield Finding("close", check.link.id, f"{check.link.name} is {check.excess_m * 100:.0f} cm longer than its run and its slack.", 0.05,
-                          partial(Fix, f"{length * 100:.0f} cm", "reaches and can be serviced.", plan))  # fmt: skip
+                          only(f"{length * 100:.0f} cm", "reaches and can be serviced.", plan))  # fmt: skip

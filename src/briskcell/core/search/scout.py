@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.engine.network import compile_network, state_draws
-from briskcell.core.engine.operating import operate, riding_on_play, shares_of, used_states
+from briskcell.core.engine.operating import operate, riding_on_play, shares_of, steady_states
 from briskcell.core.engine.resistance import awg_section_mm2, link_rating_a, wire_resistance_ohm
 from briskcell.core.engine.solver import solve
 from briskcell.core.engine.sources import pack_curves
@@ -159,7 +159,7 @@ def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int]
     d = state_draws(network)
     draws = type(d)(power_w=d.power_w[:, None], current_a=d.current_a[:, None], conductance_s=d.conductance_s[:, None])
     flow = solve(network, ocv, np.stack([fast + slow, fast + slow, fast]), draws, riding_on_play(slow), link_ohm)
-    used, lost, amps = used_states(plan.use), flow.lost[..., 0], flow.store_a()
+    used, lost, amps = steady_states(plan.use), flow.lost[..., 0], flow.store_a()
     own = cutoff_margin(flow.store_v(), used, tables.cutoff_v[cell][:, None], tables.guarded[cell][:, None])
     limit, out_a = deliverable_a(board, flow.converter_input_v(0)), flow.output_a(0)
     stops = [own, collapse_margin(lost, used), limit_margin(limit, out_a, lost, used)]

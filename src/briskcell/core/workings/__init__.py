@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from briskcell.core.assess import Assessment
 
-from . import case, parts, power  # noqa: F401  each module registers its numbers
+from . import case, parts, power, resets  # noqa: F401  each module registers its numbers
 from .registry import NUMBERS, Input, Mover, Working, movers
 
 __all__ = ["NUMBERS", "Input", "Mover", "Working", "value", "working"]

@@ -9,9 +9,9 @@ from pydantic import BaseModel
 from briskcell.model.figure import GRADES, Figure
 from briskcell.model.parts import Part
 from briskcell.model.plan import Plan
-from briskcell.model.units import Unit
+from briskcell.model.units import Unit, unit_of_field
 
-from .values import label, shown, unit_of
+from .values import label, shown
 
 
 def differences(old: Plan, new: Plan) -> list[tuple[str, str, str]]:
@@ -47,7 +47,7 @@ def differences(old: Plan, new: Plan) -> list[tuple[str, str, str]]:
                 out.append((f"{name}, how it is known", GRADES[a.grade], GRADES[b.grade]))
         elif isinstance(a, BaseModel) and isinstance(b, BaseModel) and type(a) is type(b):
             for field in type(a).model_fields:
-                walk([*path, field], getattr(a, field), getattr(b, field), unit_of(type(a), field))
+                walk([*path, field], getattr(a, field), getattr(b, field), unit_of_field(type(a), field))
         elif isinstance(a, (BaseModel, tuple)) or isinstance(b, (BaseModel, tuple)):
             out.append((name, "one table", "another table"))
         else:

@@ -81,4 +81,8 @@ NAMES = {
     "cells_wh": "Energy of its cells",
     "least_load_a": "Stays on above",
     "balance_a": "Balancing current",
+    "peak_share": "Share of play at its peak",
+    "peak_s": "Seconds of one peak",
+    "end_v": "End volts of a cell",
+    "resets_per_charge": "Resets accepted over one pack",
 }

@@ -14,7 +14,7 @@ from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import GRADES, Figure, bounds, read_figure
 from briskcell.model.kinds import PART_LISTS
 from briskcell.model.plan import Game, Plan, Profile
-from briskcell.model.units import Unit, read, typed
+from briskcell.model.units import Unit, read, typed, unit_of_field
 
 from .field_names import NAMES
 
@@ -25,24 +25,6 @@ class Edit:
 
     plan: Plan
     words: str
-
-
-def unit_of(model: type[BaseModel], field: str) -> Unit | None:
-    """The unit of a model's field; None where it has none."""
-
-    def search(annotation: Any, metadata: tuple[Any, ...] | list[Any]) -> Unit | None:
-        for item in metadata:
-            if isinstance(item, Unit):
-                return item
-        for arg in get_args(annotation):
-            if isinstance(arg, Unit):
-                return arg
-            if found := search(arg, ()):
-                return found
-        return None
-
-    info = model.model_fields.get(field)
-    return search(info.annotation, info.metadata) if info else None
 
 
 def value_at(plan: Plan, path: str) -> tuple[Any, Unit | None]:
@@ -59,7 +41,7 @@ def value_at(plan: Plan, path: str) -> tuple[Any, Unit | None]:
         if isinstance(at, tuple):
             at = _item(at, step)
         elif isinstance(at, BaseModel) and step in type(at).model_fields:
-            unit = unit_of(type(at), step) or (unit if isinstance(at, Figure) else None)
+            unit = unit_of_field(type(at), step) or (unit if isinstance(at, Figure) else None)
             at = getattr(at, step)
         else:
             at = None

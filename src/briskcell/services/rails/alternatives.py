@@ -15,6 +15,7 @@ from briskcell.model.changes import remade
 from briskcell.model.parts import Converter
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard
+from briskcell.model.tree import layout_of
 from briskcell.services.edits.values import Edit
 
 COMBINED, ITS_CHARGER, APART_CHARGER = "combined-5v-1", "charger-lin-1-cell", "charger-sw-2"
@@ -94,5 +95,5 @@ def _judged(a: Answers, key: str, name: str, today: bool, board: Converter) -> A
         key=key, name=name, today=today, plan=a.plan,
         spare=next((h.spare for h in a.headrooms if h.element == board.id), None),
         runtime_h=a.runtime.hours if a.runtime else None, charge_h=charge.off.hours, skin_c=a.heat.skin_c, cost=bill(a.plan).cost,
-        plays=charge.board.layout == "power_path", fails=sum(f.state == "fails" for f in getattr(a, "findings", ())),
+        plays=layout_of(a.plan, charge.board) == "power_path", fails=sum(f.state == "fails" for f in getattr(a, "findings", ())),
     )  # fmt: skip

@@ -14,6 +14,7 @@ from briskcell.model.figure import Figure
 from briskcell.model.parts import STATES, Link, Part
 from briskcell.model.plan import Store
 from briskcell.model.stores import Capacitor, Pack
+from briskcell.model.tree import layout_of
 from briskcell.model.units import show
 from briskcell.web.drawing.text import short, wrapped
 
@@ -246,7 +247,7 @@ class _Here:
                 "board": found.board,
                 "supply_lines": wrapped(found.supply.name, room, 2)[: 1 if n else 2],
                 "board_lines": wrapped(found.board.name, room, 2)[: 1 if n else 2],
-                "words": short(LAYOUTS[found.board.layout], room, 12),
+                "words": short(LAYOUTS[layout_of(self.assessed.plan, found.board)], room, 12),
                 "amps": show(amps, "A"),
                 "state": self.assessed.element_state(found.board.id),
                 "changed": found.board.id in self.changed or found.supply.id in self.changed,

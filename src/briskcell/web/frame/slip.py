@@ -14,10 +14,10 @@ from briskcell.model.parts import Converter, Link, Load, LossModel, Part
 from briskcell.model.plan import Store
 from briskcell.model.stores import ChargeBoard
 from briskcell.model.tree import feeding_point, load_feeders
+from briskcell.model.units import unit_of_field
 from briskcell.services.edits.differences import differences
 from briskcell.services.edits.field_names import NAMES
 from briskcell.services.edits.swap import swapped
-from briskcell.services.edits.values import unit_of
 from briskcell.services.library import PartClass, classes_for, part_class
 from briskcell.web.drawing.curves import limit_plot
 
@@ -144,7 +144,7 @@ def _fields(path: str, at: Any, prefix: str = "") -> list[Field]:
     """Every figure below, in the order of the document."""
     out: list[Field] = []
     for name in type(at).model_fields:
-        value, unit = getattr(at, name), unit_of(type(at), name)
+        value, unit = getattr(at, name), unit_of_field(type(at), name)
         if name == "quiescent_a" and isinstance(getattr(at, "loss", None), LossModel):
             continue  # the loss model has its own
         words = f"{prefix} {NAMES.get(name, name.replace('_', ' '))}".strip()

@@ -13,6 +13,7 @@ from briskcell.web.view import View
 # Each wish of the plan's brief in the words of the question; the choices of those that are no figure.
 QUESTIONS: dict[str, tuple[str, str]] = {
     "hours": ("Hours of play", "h"),
+    "resets_per_charge": ("Resets accepted over one pack", ""),
     "shelf_days": ("Days on the shelf before it is empty", "d"),
     "clock_must_keep": ("A clock must keep time while it is off", ""),
     "charge_hours": ("Hours on the charger at most", "h"),
@@ -26,7 +27,7 @@ QUESTIONS: dict[str, tuple[str, str]] = {
     "margins": ("Spare that counts as comfortable, as close", ""),
 }
 GROUPS = (
-    ("Use", ("hours", "shelf_days", "clock_must_keep")),
+    ("Use", ("hours", "resets_per_charge", "shelf_days", "clock_must_keep")),
     ("Charging", ("charge_hours", "play_while_charging", "charge_ports")),
     ("Size and cost", ("thickness_mm", "mass_g", "budget")),
     ("Surroundings", ("room_c", "cells_c", "margins")),

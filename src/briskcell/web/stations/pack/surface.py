@@ -7,6 +7,8 @@ from typing import Any
 import numpy as np
 
 from briskcell.core.assess import Assessment
+from briskcell.core.pack.resets import Resets
+from briskcell.core.rules.resets import blamed, in_words
 from briskcell.core.search.candidates import Candidate
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
@@ -37,6 +39,9 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "classes": classes("cells"),
         "chemistries": chemistry_names(),
         "reserve": assessed.reserve,
+        "resets": assessed.resets,
+        "resets_words": _resets_words(assessed.resets),
+        "resets_plot": _resets_plot(assessed.resets),
         "session": USUAL,
         "bay": draw_bay(assessed, pack) if pack else None,
     }
@@ -76,6 +81,24 @@ def _plot(assessed: Assessment, k: int) -> dict[str, Any]:
     if found.stranded_wh > 0.01:
         drawn["shade"] = {"from": at(found.stop_soc), "to": at(end), "words": f"stranded {show(found.stranded_wh, 'Wh')}"}
     return drawn
+
+
+def _resets_words(found: Resets | None) -> str:
+    if found is None:
+        return ""
+    return f"{in_words(found)} {blamed(found) if found.culprits else ''}".strip()
+
+
+def _resets_plot(found: Resets | None) -> dict[str, Any] | None:
+    """Expected resets an hour over the hours of play; none where there is nothing to fear."""
+    if found is None or found.at_end <= 0:
+        return None
+    return plot(
+        "Expected resets an hour over the hours of play",
+        {"label": "time from full", "unit": "h", "values": numbers(found.elapsed_h), "reverse": False},
+        [{"label": "resets an hour", "unit": "", "role": "demand", "values": numbers(found.per_hour)}],
+        [{"x": round(found.free_hours, 3), "words": "first to fear"}] if found.free_hours > 0 else [],
+    )
 
 
 def choices(opened: Opened) -> dict[str, Any]:

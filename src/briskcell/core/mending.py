@@ -1,0 +1,297 @@
+"""Mend all: a bounded search over what can be set and what can be bought, for the cheapest plan in which nothing fails."""
+
+from __future__ import annotations
+
+import heapq
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from itertools import count, islice
+
+from pydantic import ValidationError
+
+from briskcell.core.assess import WISH, Assessment, costs
+from briskcell.core.draw.bill import bill
+from briskcell.core.moves.fix import Fix
+from briskcell.core.moves.packs import MOST_PARALLEL, other_packs
+from briskcell.model.changes import remade, replaced
+from briskcell.model.figure import Figure
+from briskcell.model.parts import Part
+from briskcell.model.plan import Plan
+from briskcell.model.stores import Pack
+from briskcell.model.units import show, unit_of_field
+
+MOST_JUDGED = 140  # plans that are judged whole before the search gives up
+EACH = 5  # changes that are tried for one finding of one plan
+WIDTH = 4  # findings of one plan that changes are tried for
+# What a builder says of each wish, and by how much it gives way where two contradict each other.
+WISHES = {
+    "hours": "the hours of play", "charge_hours": "the hours on the charger", "play_while_charging": "play while charging",
+    "thickness_mm": "the thickness", "room_c": "the warmest room", "shelf_days": "the days on the shelf", "budget": "the budget",
+    "mass_g": "the mass", "resets_per_charge": "the resets that are accepted", "charge_ports": "the charge ports",
+    "clock_must_keep": "a clock that keeps time", "cells_c": "the temperature of the cells", "margins": "the margins",
+}  # fmt: skip
+OF_RULE = {
+    "runtime-brief": "hours", "charge-brief": "charge_hours", "fits-the-bay": "thickness_mm", "case-heat": "room_c",
+    "part-heat": "room_c", "charge-temperature": "play_while_charging", "shelf-life": "shelf_days", "headroom": "margins",
+    "load-on-charging-cell": "play_while_charging", "resets": "resets_per_charge",
+}  # fmt: skip
+THICKER_MM, COOLER_K = 12.0, 8.0
+SETTINGS = ("current_a", "output_v", "fed_by")
+SETTINGS_WORDS = {"current_a": "set to", "output_v": "set to", "awg": "gauge"}
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """Two wishes that contradict each other, in words, and the nearest plan for each that gives way."""
+
+    first: str
+    second: str
+    offers: tuple[Fix, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Mending:
+    """What the search found: the changed build, its changes in order, what still fails, and the wishes that contradict."""
+
+    before: Assessment
+    after: Assessment
+    steps: tuple[str, ...]
+    left: tuple[str, ...]
+    judged: int
+    conflict: Conflict | None
+
+    @property
+    def costs(self) -> str:
+        """Money, hours and thickness of the whole."""
+        return costs(self.before, self.after)
+
+
+def mend_all(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], bool] = lambda: False) -> Mending:
+    """The cheapest plan in which nothing fails, as far as a bounded search finds it.
+
+    Best first: of all plans met, the one with the fewest failures, then the least missed, then the cheapest, is changed next.
+    A change stays within what can be set on a part, or puts a class in its place; the brief is the builder's and stays.
+
+    Parameters
+    ----------
+    assessed : Assessment
+        The build; its stock holds the classes.
+    most : int
+        Plans to judge at most.
+    ended : callable
+        Asked between two plans whether to stop.
+
+    Returns
+    -------
+    Mending
+        The best plan met. Where something still fails, the pair of wishes that contradict each other, if one is found.
+    """
+    best, judged = _search(assessed, most, ended)
+    best = _fewest(assessed, best) if not best.failures else best
+    left = tuple(cause for _, cause in best.failures.values())
+    conflict = _conflict(assessed, best, max(most // 4, 20), ended) if left else None
+    return Mending(assessed, best, told(assessed.plan, best.plan), left, judged, conflict)
+
+
+def _search(start: Assessment, most: int, ended: Callable[[], bool]) -> tuple[Assessment, int]:
+    """Best first from a plan, until nothing fails or so many were judged; the best one met, and how many."""
+    order, judged = count(), 1
+    best, best_rank = start, _rank(start)
+    heap: list[tuple[tuple[float, ...], int, Assessment]] = [(best_rank, next(order), start)]
+    seen = {best_rank}
+    while heap and best.failures and judged < most and not ended():
+        place, _, at = heapq.heappop(heap)
+        rank = _rank(at)
+        for fix in _moves(at):
+            if judged >= most or ended():
+                break
+            after, judged = at.of(fix.plan), judged + 1
+            new = _rank(after)
+            if new >= rank or new in seen:
+                continue
+            seen.add(new)
+            heapq.heappush(heap, (new, next(order), after))
+            if new < best_rank:
+                best, best_rank = after, new
+            if new[0] < rank[0]:  # one failure less: go on from here, and come back only if that leads nowhere
+                heapq.heappush(heap, ((place[0] + 0.5, *place[1:]), next(order), at))
+                break
+    return best, judged
+
+
+def _fewest(start: Assessment, found: Assessment) -> Assessment:
+    """The mended plan with every change taken back that it holds without."""
+    for part in start.plan.parts():
+        now = found.plan.by_id.get(part.id)
+        if now is None or now == part:
+            continue
+        try:
+            back = found.of(replaced(found.plan, part))
+        except ValidationError:
+            continue
+        found = found if back.failures else back
+    for field in ("case", "bay", "shutdown"):
+        if getattr(found.plan, field) != getattr(start.plan, field):
+            back = found.of(remade(found.plan, {field: getattr(start.plan, field)}))
+            found = found if back.failures else back
+    return found
+
+
+def told(before: Plan, after: Plan) -> tuple[str, ...]:
+    """What changed from one plan to another, a sentence a part.
+
+    Parameters
+    ----------
+    before, after : Plan
+        The plans.
+
+    Returns
+    -------
+    tuple of str
+        Parts replaced, set, added and left out; then case, bay and warning.
+    """
+    out = []
+    for part in before.parts():
+        now = after.by_id.get(part.id)
+        if now is None:
+            out.append(f"{part.name} left out")
+        elif now != part:
+            out.append(_changed(part, now, after))
+    out += [f"{part.name} added" for part in after.parts() if part.id not in before.by_id]
+    if before.case != after.case:
+        c = after.case
+        more = " with vents and a fan" if c.vents and c.fan else " with vents" if c.vents else ""
+        out.append(f"A case of {c.length_mm:.0f} × {c.width_mm:.0f} × {c.depth_mm:.0f} mm{more}")
+    if before.bay != after.bay and after.bay is not None:
+        out.append(f"A bay {show(after.bay.depth_mm, 'mm')} deep")
+    if before.shutdown != after.shutdown and after.shutdown.warning_v is not None:
+        out.append(f"A warning at {after.shutdown.warning_v:.2f} V")
+    return tuple(out)
+
+
+def _changed(part: Part, now: Part, after: Plan) -> str:
+    if isinstance(part, Pack) and isinstance(now, Pack):
+        if part.cell == now.cell and (part.series, part.parallel) == (now.series, now.parallel):
+            trip = show(now.protection.trip_a.likely, "A") if now.protection else "nothing"
+            return f"{part.name}: a protection board that trips at {trip}"
+        laid = f"{now.series} in series, " if max(now.series, part.series) > 1 else ""
+        new = f"{now.series * now.parallel} × {now.cell.name} ({laid}{now.parallel} in parallel)"
+        same = part.cell.name == now.cell.name
+        return f"{new} instead of {part.series * part.parallel}{'' if same else f' × {part.cell.name}'}"
+    if part.name != now.name:
+        return f"{now.name} instead of {part.name}{_figures(part, now, after, only=SETTINGS)}"
+    return f"{part.name}{_figures(part, now, after, only=())}" if type(part) is type(now) else now.name
+
+
+def _figures(part: Part, now: Part, after: Plan, only: tuple[str, ...]) -> str:
+    words = []
+    for field in type(now).model_fields:
+        a, b = getattr(part, field, None), getattr(now, field)
+        unit = unit_of_field(type(now), field)
+        a, b = (v.likely if isinstance(v, Figure) else v for v in (a, b))
+        if a == b or (only and field not in only) or field in ("part_class", "adjustable"):
+            continue
+        if field == "fed_by":
+            words.append(f"fed from {after.by_id[str(b)].name}")
+        elif unit is not None and isinstance(b, float):
+            words.append(f"{SETTINGS_WORDS.get(field, field.rsplit('_', 1)[0].replace('_', ' '))} {show(b, unit.symbol)}")
+    return f": {', '.join(words)}" if words else ""
+
+
+def _rank(a: Assessment) -> tuple[float, ...]:
+    failures = a.failures
+    return (float(len(failures)), round(sum(min(loss, 5.0) for loss, _ in failures.values()), 3), round(bill(a.plan).cost, 2))
+
+
+def _moves(a: Assessment) -> Iterator[Fix]:
+    """Changes for the worst findings that fail, then for the wishes that no finding speaks of."""
+    failing = [f for f in a.findings if f.state == "fails"]
+    for finding in failing[:WIDTH]:
+        yield from islice(a.options(finding), EACH)
+    for finding in failing[:WIDTH]:
+        yield from islice(a.options(finding), EACH, 3 * EACH)
+    for finding in failing[WIDTH:]:
+        yield from islice(a.options(finding), EACH)
+    for key in a.failures:
+        if key in (f"{WISH}thickness_mm", f"{WISH}budget", f"{WISH}mass_g", f"{WISH}hours"):
+            yield from _for_wish(a, key.removeprefix(WISH))
+
+
+def _for_wish(a: Assessment, field: str) -> Iterator[Fix]:
+    brief, case = a.plan.brief, a.plan.case
+    if field == "thickness_mm" and case.depth_mm > brief.thickness_mm:
+        changed = remade(a.plan, {"case": case.model_copy(update={"depth_mm": brief.thickness_mm})})
+        yield Fix(f"A case {show(brief.thickness_mm, 'mm')} deep", "is what is wished.", changed)
+    for pack in a.plan.packs:
+        now = a.runtimes[a.plan.stores.index(pack)]
+        for share in (1.0, 0.75, 0.5):
+            yield from islice(other_packs(a, pack, least_wh=share * now.energy_wh), MOST_PARALLEL)
+
+
+def _conflict(start: Assessment, best: Assessment, most: int, ended: Callable[[], bool]) -> Conflict | None:
+    """The wish that cannot be had, the other that stands in its way, and the nearest plan for each."""
+    failing = [OF_RULE.get(key.split(":", maxsplit=1)[0], key.removeprefix(WISH)) for key in best.failures]
+    firsts = [f for f in dict.fromkeys(failing) if f in WISHES]
+    for first in firsts:
+        own = _offer(best, first, most, ended)
+        for second in (w for w in WISHES if w != first):
+            if ended():
+                return None
+            if (other := _offer(start, second, most, ended)) is not None:
+                offers = tuple(o for o in (own, other) if o is not None)
+                return Conflict(WISHES[first], WISHES[second], offers)
+        if own is not None:
+            return Conflict(WISHES[first], "everything else of the brief", (own,))
+    first, second, *_ = (*(WISHES[f] for f in firsts[:2]), "the build", "what the library has")
+    return Conflict(first, second if len(firsts) > 1 else "what the library has", ())
+
+
+def _offer(a: Assessment, wish: str, most: int, ended: Callable[[], bool]) -> Fix | None:
+    """The build mended with one wish given way; None where even that leaves something failing."""
+    for plan, words in _given_way(a, wish):
+        found, _ = _search(a.of(plan), most, ended)
+        if not found.failures:
+            found = _fewest(a.of(plan), found)
+            return Fix("; ".join((words, *told(a.plan, found.plan))), f"Nothing fails then. {costs(a, found)}".strip(), found.plan)
+    return None
+
+
+def _given_way(a: Assessment, wish: str) -> Iterator[tuple[Plan, str]]:
+    """The plan with one wish of its brief lowered to what the build comes to, or by a step."""
+    brief, got = a.plan.brief, a.wish(wish)
+    value = got.got if got is not None and isinstance(got.got, float) and math.isfinite(got.got) else None
+    if wish == "hours" and value and value > 0.2 and value < brief.hours:
+        lower = math.floor(value * 10.0) / 10.0
+        yield _brief(a, hours=lower), f"{show(lower, 'h')} of play instead of {show(brief.hours, 'h')}"
+    elif wish == "hours" and value and value >= brief.hours:
+        yield _brief(a, hours=brief.hours / 2.0), f"{show(brief.hours / 2.0, 'h')} of play instead of {show(brief.hours, 'h')}"
+    elif wish == "charge_hours":
+        longer = math.ceil(value * 2.0) / 2.0 if value and value > brief.charge_hours else brief.charge_hours * 2.0
+        yield _brief(a, charge_hours=longer), f"{show(longer, 'h')} on the charger instead of {show(brief.charge_hours, 'h')}"
+    elif wish == "play_while_charging" and brief.play_while_charging:
+        yield _brief(a, play_while_charging=False), "no play while it charges"
+    elif wish == "thickness_mm":
+        wider = brief.thickness_mm + THICKER_MM
+        bay = a.plan.bay and a.plan.bay.model_copy(update={"depth_mm": a.plan.bay.depth_mm + THICKER_MM})
+        plan = remade(_brief(a, thickness_mm=wider), {"bay": bay})
+        yield plan, f"{show(wider, 'mm')} thick instead of {show(brief.thickness_mm, 'mm')}"
+    elif wish == "room_c":
+        cooler = brief.room_c - COOLER_K
+        yield _brief(a, room_c=cooler), f"rooms up to {show(cooler, '°C')} instead of {show(brief.room_c, '°C')}"
+    elif wish == "shelf_days" and value and value < brief.shelf_days:
+        yield (
+            _brief(a, shelf_days=max(math.floor(value), 1.0)),
+            f"{math.floor(value)} days on the shelf instead of {brief.shelf_days:.0f}",
+        )
+    elif wish in ("budget", "mass_g") and getattr(brief, wish) is not None and value:
+        unit = "€" if wish == "budget" else "g"
+        limit = float(math.ceil(value))
+        yield _brief(a, **{wish: limit}), f"{show(limit, unit)} instead of {show(getattr(brief, wish), unit)} as {WISHES[wish]}"
+    elif wish == "resets_per_charge" and a.resets is not None and a.resets.expected > brief.resets_per_charge:
+        more = math.ceil(a.resets.expected)
+        yield _brief(a, resets_per_charge=more), f"{more} resets over a pack accepted"
+
+
+def _brief(a: Assessment, **wishes: object) -> Plan:
+    return remade(a.plan, {"brief": a.plan.brief.model_copy(update=wishes)})

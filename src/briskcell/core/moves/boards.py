@@ -1,0 +1,181 @@
+"""Regulators: another class in a board's place, an output set, a further rail."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from briskcell.core.answers import Answers
+from briskcell.core.engine.converters import same_output
+from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.parts import Converter, Link, Load, Rail
+from briskcell.model.plan import Plan
+from briskcell.model.stores import Pack
+from briskcell.model.tree import behind_links, boards_above, free_id, own_wires, source_of
+from briskcell.model.units import show
+
+from .fix import Fix, placed, within
+
+DIODE_V = 0.3  # a boost fed that far above its output passes its input through its diode
+
+
+def input_range_v(assessed: Answers, board: Converter) -> tuple[float, float]:
+    """Volts that a board meets at its input: from the store's cut-off to full, or those of the board before it.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    board : Converter
+        One of its boards.
+
+    Returns
+    -------
+    tuple of float
+        Least and most. [V]
+    """
+    net = assessed.op.network
+    source = net.source_of_converter(net.converters.index(board))
+    if source >= len(net.stores):
+        before = net.converters[source - len(net.stores)].output_v
+        return before.low, before.high
+    curves = assessed.op.curves[source]
+    return max(curves.cutoff_v, float(curves.ocv_v[-1])), float(curves.ocv_v[0])
+
+
+def stands(candidate: Converter, low_v: float, high_v: float) -> bool:
+    """Whether a class works from one input to the other: it stands the most, starts at the least, and steps the right way.
+
+    Parameters
+    ----------
+    candidate : Converter
+        The class.
+    low_v, high_v : float
+        What it would meet. [V]
+
+    Returns
+    -------
+    bool
+        By its kind, its highest input and its lock-out.
+    """
+    out = candidate.output_v.likely
+    if candidate.input_max_v is not None and high_v > candidate.input_max_v + 1e-9:
+        return False
+    if candidate.lockout_v is not None and low_v < candidate.lockout_v + 0.1:
+        return False
+    if candidate.kind == "boost":
+        return high_v <= out + DIODE_V
+    return candidate.kind == "buck_boost" or low_v >= out + 0.2
+
+
+def other_boards(assessed: Answers, board: Converter) -> Iterator[Fix]:
+    """Classes with the same output that work from the board's input, those of its own kind first, then by cost.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    board : Converter
+        The board to replace.
+
+    Yields
+    ------
+    Fix
+        Plans with the class, set to the board's output where it can be.
+    """
+    low, high = input_range_v(assessed, board)
+    fits = [c for c in assessed.stock.converters if c.combined == board.combined or not c.combined]
+    fits = [c for c in fits if same_output(c, board) and c.part_class != board.part_class and stands(c, low, high)]
+    for candidate in sorted(fits, key=lambda c: (c.kind != board.kind, c.combined, c.cost or 0.0)):
+        new = placed(board, candidate)
+        new = within(new, "output_v", board.output_v.likely) or new
+        yield Fix(f"{candidate.name} in its place", f"takes {low:.1f} to {high:.1f} V.", replaced(assessed.plan, new))
+
+
+def other_links(assessed: Answers, link: Link) -> Iterator[Fix]:
+    """Classes of the same kind with a higher rating, the lowest first.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    link : Link
+        A switch, fuse, plug or jack with a rating.
+
+    Yields
+    ------
+    Fix
+        Plans with the class in its place.
+    """
+    if link.rating_a is None:
+        return
+    rated = [(c, c.rating_a.likely) for c in assessed.stock.links if c.kind == link.kind and c.rating_a]
+    for candidate, amps in sorted(rated, key=lambda c: c[1]):
+        if amps > link.rating_a.likely and (candidate.latching or not link.latching):
+            yield Fix(
+                f"{candidate.name} in its place", f"carries {show(amps, 'A')}.", replaced(assessed.plan, placed(link, candidate))
+            )
+
+
+def other_rails(assessed: Answers, load: Load) -> Iterator[Fix]:
+    """Rails and boards of the build within a load's window, then the store itself, then a further board and rail.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    load : Load
+        The load to feed otherwise.
+
+    Yields
+    ------
+    Fix
+        Plans with the load, and the wire of its own, hung elsewhere.
+    """
+    plan, window = assessed.plan, load.window
+    for rail in plan.rails:
+        board = plan.by_id[rail.fed_by]
+        if (
+            isinstance(board, Converter)
+            and board not in boards_above(plan, load)
+            and window.low_v * 1.01 < board.output_v.likely <= window.high_v
+        ):
+            yield Fix(
+                f"{load.name} fed from {rail.name}", f"gives it {show(board.output_v.likely, 'V')}.", hung(plan, load, rail.id)
+            )
+    source = source_of(plan, load)
+    if not isinstance(source, Pack):
+        return
+    k = [s.id for s in plan.stores].index(source.id)
+    curves, at = assessed.op.curves[k], behind_links(plan, source)
+    low, high = max(curves.cutoff_v, float(curves.ocv_v[-1])), float(curves.ocv_v[0])
+    if window.low_v + 0.1 <= low and high <= window.high_v:
+        yield Fix(f"{load.name} fed from {source.name}, behind switch and fuse", "suits its window.", hung(plan, load, at.id))
+    classes = [c for c in assessed.stock.converters if not c.combined and stands(c, low, high)]
+    classes = [c for c in classes if window.low_v * 1.01 < c.output_v.likely <= window.high_v]
+    for candidate in sorted(classes, key=lambda c: c.cost or 0.0):
+        board = altered(candidate, id=free_id(plan, "reg"), fed_by=at.id)
+        rail = Rail(id=free_id(plan, "rail"), name=f"{show(board.output_v.likely, 'V')} rail", fed_by=board.id)
+        wider = remade(plan, {"converters": (*plan.converters, board), "rails": (*plan.rails, rail)})
+        yield Fix(f"{load.name} on a rail of its own from {candidate.name}", f"gives it {show(board.output_v.likely, 'V')}.",
+                  hung(wider, load, rail.id))  # fmt: skip
+
+
+def hung(plan: Plan, load: Load, at: str) -> Plan:
+    """The load, with the wires of its own, fed from elsewhere.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    load : Load
+        One of its loads.
+    at : str
+        Id of what feeds it from now on.
+
+    Returns
+    -------
+    Plan
+        The changed build.
+    """
+    own = own_wires(plan, load)
+    return replaced(plan, altered(own[-1] if own else load, fed_by=at))

@@ -1,0 +1,289 @@
+"""Charge boards, supplies, jacks and balancers that suit a pack."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from briskcell.core.answers import Answers, Stock
+from briskcell.core.charge.charging import OVER_V
+from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.plan import Plan
+from briskcell.model.stores import ChargeBoard, Pack, Supply
+from briskcell.model.tree import behind_links, free_id
+from briskcell.model.units import show
+
+from .fix import Fix, placed, within
+
+ABOVE_V = 0.15  # over its end volts, that a board which steps down needs at its input; typical
+
+
+def takes(board: ChargeBoard, supply: Supply) -> bool:
+    """Whether a board stands and accepts the volts of a supply.
+
+    Parameters
+    ----------
+    board : ChargeBoard
+        Says what it accepts; where it does not, everything passes.
+    supply : Supply
+        What would feed it.
+
+    Returns
+    -------
+    bool
+        Over the whole range of the supply's volts.
+    """
+    window = board.input
+    return window is None or (window.low_v <= supply.voltage_v.likely and supply.voltage_v.high <= window.high_v)
+
+
+def reaches(board: ChargeBoard, supply: Supply, series: int) -> bool:
+    """Whether a board gets from a supply's volts to its end volts: one that steps down needs more, one that steps up less.
+
+    Parameters
+    ----------
+    board : ChargeBoard
+        Says its end volts a cell; where it does not, everything passes.
+    supply : Supply
+        What feeds it.
+    series : int
+        Cells in series.
+
+    Returns
+    -------
+    bool
+        At the supply's likely volts.
+    """
+    if board.end_v is None:
+        return True
+    end = board.end_v.likely * series
+    return supply.voltage_v.likely < end if board.kind == "step_up" else supply.voltage_v.likely >= end + ABOVE_V
+
+
+def charges(board: ChargeBoard, pack: Pack) -> bool:
+    """Whether a board is made for a pack: its cells in series, their end volts and chemistry, in both directions.
+
+    Parameters
+    ----------
+    board : ChargeBoard
+        A class that states its facts.
+    pack : Pack
+        What it would fill.
+
+    Returns
+    -------
+    bool
+        False also where the board does not say.
+    """
+    cells = [s.cell for s in pack.strings] or [pack.cell]
+    return (
+        pack.series in board.cells
+        and board.end_v is not None
+        and all(c.rechargeable and abs(board.end_v.likely - c.full_v) <= OVER_V for c in cells)
+        and all(c.chemistry in board.chemistries for c in cells)
+    )
+
+
+def most_charge_a(pack: Pack) -> float:
+    """The most current that a pack's cells take, each string its share.
+
+    Parameters
+    ----------
+    pack : Pack
+        The pack.
+
+    Returns
+    -------
+    float
+        Amperes.
+    """
+    cells = [s.cell for s in pack.strings] or [pack.cell] * pack.parallel
+    return min(c.max_charge_a.likely for c in cells) * len(cells)
+
+
+def gentle(board: ChargeBoard, most_a: float) -> ChargeBoard | None:
+    """A board whose current is no more than the cells take; None where it cannot be set so low.
+
+    Parameters
+    ----------
+    board : ChargeBoard
+        The board.
+    most_a : float
+        What the cells take. [A]
+
+    Returns
+    -------
+    ChargeBoard or None
+        The board itself where its current suits.
+    """
+    if board.current_a.likely <= most_a + 1e-9:
+        return board
+    return within(board, "current_a", math.floor(most_a * 100.0) / 100.0, "set to what the cells take")
+
+
+def other_chargers(assessed: Answers, board: ChargeBoard, least_a: float = 0.0, pack: Pack | None = None) -> Iterator[Fix]:
+    """Other boards that suit the pack, with its supply or another: those that let one play meanwhile first, then by cost.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    board : ChargeBoard
+        The board to replace.
+    least_a : float
+        The least charge current that is of use. [A]
+    pack : Pack, optional
+        The pack as it would be; the plan's where not given.
+
+    Yields
+    ------
+    Fix
+        Plans with the board, and where they need it another supply, a jack or a balancer.
+    """
+    plan, stock = assessed.plan, assessed.stock
+    store = pack or plan.by_id[board.charges]
+    if not isinstance(store, Pack):
+        return
+    base, now = plan if pack is None else replaced(plan, pack), plan.by_id[board.supply]
+    assert isinstance(now, Supply)
+    playing = plan.brief.play_while_charging
+    suits = [c for c in stock.chargers if charges(c, store) and c.part_class != board.part_class]
+    suits.sort(key=lambda c: (playing and c.layout != "power_path", c.cost or 0.0, -c.current_a.likely))
+    for candidate in suits:
+        gentler = gentle(candidate, most_charge_a(store))
+        if gentler is None or gentler.current_a.likely < least_a - 1e-9:
+            continue
+        supplies = sorted(stock.supplies, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely)
+        needs_w = gentler.current_a.likely * (gentler.end_v.likely if gentler.end_v else 4.2) * store.series
+        fits = [s for s in supplies if takes(gentler, s) and reaches(gentler, s, store.series)
+                and s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= needs_w]  # fmt: skip
+        kept = takes(gentler, now) and reaches(gentler, now, store.series)
+        if not kept and not fits:
+            continue
+        changed, words = replaced(base, placed(board, gentler)), f"{candidate.name} in its place"
+        if not kept:
+            changed, words = replaced(changed, placed(now, fits[0])), f"{words}, fed by {fits[0].name}"
+        changed, more = _whole(changed, stock, board.id)
+        ends = show(gentler.end_v.likely if gentler.end_v else store.cell.full_v, "V")
+        yield Fix(words + more, f"charges with {show(gentler.current_a.likely, 'A')} to {ends} a cell.", changed)
+
+
+def _whole(plan: Plan, stock: Stock, board_id: str) -> tuple[Plan, str]:
+    """A jack where the console hangs on the cell, and a balancer where none balances."""
+    board, words = plan.by_id[board_id], ""
+    assert isinstance(board, ChargeBoard)
+    store = plan.by_id[board.charges]
+    if board.layout == "on_cell" and plan.fed.get(board.charges) and (cut := with_jack(plan, stock, board.charges)):
+        plan, words = cut.plan, words + f", behind {_small(cut.words)}"
+    if isinstance(store, Pack) and store.series > 1 and not board.balancing and stock.balancers:
+        plan, words = with_balancer(plan, stock, store).plan, words + ", with a balancer"
+    return plan, words
+
+
+def _small(words: str) -> str:
+    return words[:1].lower() + words[1:]
+
+
+def with_jack(plan: Plan, stock: Stock, store_id: str, amps: float = 0.0) -> Fix | None:
+    """The console behind the contact of a jack that cuts it out while a plug is in.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    stock : Stock
+        Holds the jacks.
+    store_id : str
+        The store that charges.
+    amps : float
+        What the contact has to carry. [A]
+
+    Returns
+    -------
+    Fix or None
+        None where nothing hangs on the store, or no jack carries that.
+    """
+    jacks = sorted((k for k in stock.links if k.kind == "jack" and k.rating_a), key=lambda k: k.rating_a.likely)  # type: ignore[union-attr]
+    fits = [k for k in jacks if k.rating_a and k.rating_a.likely * 0.75 >= amps] or jacks[-1:]
+    at = behind_links(plan, plan.by_id[store_id])
+    behind = [p for p in plan.fed.get(at.id, ()) if getattr(p, "kind", "") != "return"]
+    if not fits or not behind:
+        return None
+    jack = altered(fits[0], id=free_id(plan, "jack"), fed_by=at.id)
+    changed = remade(plan, {"links": (*plan.links, jack)})
+    for part in behind:
+        changed = replaced(changed, altered(changed.by_id[part.id], fed_by=jack.id))
+    return Fix(fits[0].name, "cuts the console out while it charges.", changed)
+
+
+def with_balancer(plan: Plan, stock: Stock, pack: Pack) -> Fix:
+    """A balancer of its own on a pack: the cheapest.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    stock : Stock
+        Holds at least one balancer.
+    pack : Pack
+        Cells in series.
+
+    Returns
+    -------
+    Fix
+        With the balancer's current in its words.
+    """
+    least = min(stock.balancers, key=lambda b: b.cost or 0.0)
+    own = altered(least, id=free_id(plan, "balancer"), charges=pack.id)
+    return Fix(f"{least.name}, beside the charge board", f"brings the cells together with {show(least.balance_a.likely, 'A')}.",
+               remade(plan, {"balancers": (*plan.balancers, own)}))  # fmt: skip
+
+
+def other_supplies(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
+    """Supplies that a board accepts and that get it to its end volts, the weakest that is strong enough first.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    board : ChargeBoard
+        The board they would feed.
+
+    Yields
+    ------
+    Fix
+        Plans with another supply.
+    """
+    now, store = assessed.plan.by_id[board.supply], assessed.plan.by_id[board.charges]
+    assert isinstance(now, Supply)
+    series = store.series if isinstance(store, Pack) else 1
+    for other in sorted(assessed.stock.supplies, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely):
+        if other.part_class != now.part_class and takes(board, other) and reaches(board, other, series):
+            yield Fix(
+                f"{other.name} instead of {now.name}", "is what the board takes.", replaced(assessed.plan, placed(now, other))
+            )
+
+
+def currents(assessed: Answers, board: ChargeBoard, shares: tuple[float, ...]) -> Iterator[Fix]:
+    """The board's current set to shares of what it is, within its bounds and what the cells take.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    board : ChargeBoard
+        The board.
+    shares : tuple of float
+        Of its current.
+
+    Yields
+    ------
+    Fix
+        Plans with the current set.
+    """
+    store = assessed.plan.by_id[board.charges]
+    most = most_charge_a(store) if isinstance(store, Pack) else math.inf
+    for share in shares:
+        amps = round(min(board.current_a.likely * share, most), 2)
+        if abs(amps - board.current_a.likely) > 0.005 and (changed := within(board, "current_a", amps)):
+            yield Fix(f"A charge current of {show(amps, 'A')}", "is set on the board.", replaced(assessed.plan, changed))

@@ -1,0 +1,38 @@
+"""The rule of classes: a part is what its class is, or it says where it differs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from briskcell.core.answers import Answers
+from briskcell.core.moves.fix import Fix, placed
+from briskcell.model.changes import altered, replaced
+from briskcell.model.differing import differing
+from briskcell.model.parts import Part
+from briskcell.model.stores import Cell, Pack
+
+from .registry import Finding, rule
+
+STATION = {"chargers": "charge", "supplies": "charge", "packs": "pack"}
+
+
+@rule("as-its-class", station="rails", source="The class's facts, and the bounds of what can be set on it")
+def as_its_class(assessed: Answers) -> Iterator[Finding]:
+    """A part's figures are those of its class, within what can be set on it."""
+    for part in assessed.plan.parts():
+        described = part.cell if isinstance(part, Pack) else part
+        known = assessed.stock.of_class(described.part_class)
+        if known is None or not isinstance(known, type(described)):
+            continue
+        if found := differing(described, known):
+            cause = f"{part.name} differs from its class “{known.name}”: {'; '.join(d.words for d in found[:3])}."
+            yield Finding("close", part.id, cause, 0.15, partial(_as_class, assessed, part, known),
+                          "If it is another part, give it a name and source of its own.")  # fmt: skip
+
+
+def _as_class(assessed: Answers, part: Part, known: Part | Cell) -> Iterator[Fix]:
+    if isinstance(part, Pack) and isinstance(known, Cell):
+        yield Fix(f"{known.name} as its class has it", "is what can be bought.", replaced(assessed.plan, altered(part, cell=known)))
+    elif isinstance(known, Part):
+        yield Fix(f"{known.name} as its class has it", "is what can be bought.", replaced(assessed.plan, placed(part, known)))

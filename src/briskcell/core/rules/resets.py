@@ -1,0 +1,95 @@
+"""The rule of peaks: parts that peak together do not reset the board more often than the brief accepts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from briskcell.core.answers import Answers
+from briskcell.core.moves.boards import other_boards, other_links, other_rails
+from briskcell.core.moves.fix import Fix
+from briskcell.core.moves.layouts import other_layouts
+from briskcell.core.moves.packs import other_packs
+from briskcell.core.pack.resets import Resets
+from briskcell.model.parts import Converter, Link, Load
+from briskcell.model.stores import Pack
+from briskcell.model.units import show
+
+from .rails import higher_trip, more_volts
+from .registry import Finding, missed_by, rule
+
+ONCE_IN = 10.0  # packs, that a reset which nobody accepts may be expected in before it is a failure
+
+
+@rule("resets", station="pack", source="R. Billinton, R. N. Allan, Reliability Evaluation of Power Systems, 2nd ed., ch. 3")
+def resets_rule(assessed: Answers) -> Iterator[Finding]:
+    """Peaks that meet by chance reset the board no more often than the brief accepts."""
+    found, accepted = assessed.resets, assessed.plan.brief.resets_per_charge
+    if found is None or found.expected <= accepted or not found.culprits or found.at_end <= 0:
+        return
+    worst = found.culprits[0]
+    state = "fails" if found.expected > accepted + 1.0 / ONCE_IN else "close"
+    element = worst.element or assessed.plan.stores[0].id
+    yield Finding(state, element, f"{in_words(found)} {blamed(found)}", min(missed_by(found.expected, max(accepted, 1.0)), 2.0),
+                  partial(_apart, assessed, element), "Less draw at once, or a part that carries it.")  # fmt: skip
+
+
+def in_words(found: Resets) -> str:
+    """The chance of a reset as a sentence.
+
+    Parameters
+    ----------
+    found : Resets
+        Along one discharge.
+
+    Returns
+    -------
+    str
+        Hours without one, and how often then.
+    """
+    if found.at_end <= 0:
+        return "No reset to fear: even all peaks at once overrun nothing."
+    every = 60.0 / found.at_end
+    often = f"one in {every:.0f} min" if every >= 1.5 else f"{found.at_end:.0f} an hour"
+    first = (
+        "From the start" if found.free_hours < 0.05 else f"The first {show(found.free_hours, 'h')} without a reset to fear; then"
+    )
+    return f"{first} up to about {often} at the end, {found.expected:.2g} over a whole pack."
+
+
+def blamed(found: Resets) -> str:
+    """Which parts together overrun what.
+
+    Parameters
+    ----------
+    found : Resets
+        With at least one culprit.
+
+    Returns
+    -------
+    str
+        A sentence.
+    """
+    worst = found.culprits[0]
+    who = " and ".join(worst.loads) or "Steady play"
+    return f"{who} {'peak together and overrun' if len(worst.loads) > 1 else 'at its peak overruns'} {worst.words}."
+
+
+def _apart(assessed: Answers, element: str) -> Iterator[Fix]:
+    part = assessed.plan.by_id[element]
+    if isinstance(part, Converter):
+        yield from other_boards(assessed, part)
+    elif isinstance(part, Load):
+        yield from more_volts(assessed, part)
+        yield from other_rails(assessed, part)
+    elif isinstance(part, Link):
+        yield from other_links(assessed, part)
+    for pack in assessed.plan.packs:
+        weak = next((h for h in assessed.headrooms if h.element == pack.id and h.kind == "protection"), None)
+        if weak is not None:
+            yield from higher_trip(assessed.plan, weak)
+        now = assessed.runtimes[assessed.plan.stores.index(pack)]
+        for times in (1.0, 2.0):
+            yield from other_packs(assessed, pack, least_wh=times * now.energy_wh)
+        if isinstance(pack, Pack):
+            yield from other_layouts(assessed, pack)

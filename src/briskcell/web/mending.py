@@ -1,0 +1,62 @@
+"""Fixes, looked for once the page stands, and mend all."""
+
+from __future__ import annotations
+
+from flask import Response, make_response, render_template, request
+
+from briskcell.services.mending import KIND, take_mended
+from briskcell.services.workshop import Opened
+
+from .build import base_revision, bp, change
+from .shelf import workshop
+from .view import view_of
+
+
+def _verdict(build_id: int, opened: Opened) -> Response:
+    for finding in opened.assessed.findings:
+        _ = finding.remedy  # known from here on
+    job, found = workshop().jobs.of(build_id, KIND), opened.assessed.findings
+    page = render_template(
+        "frame/_verdict.html", opened=opened, plan=opened.plan, view=view_of(request.args), findings=found, job=job
+    )
+    return make_response(page)
+
+
+@bp.get("/remedies/<id:revision>")
+def remedies(build_id: int, revision: int) -> Response:
+    """The verdict with what mends each finding; nothing where the build has gone on since."""
+    if workshop().newest(build_id) != revision:
+        return make_response("", 204)
+    return _verdict(build_id, workshop().at(build_id, revision))
+
+
+def _shown(build_id: int) -> Response:
+    opened = workshop().open(build_id)
+    return make_response(render_template("frame/_mend.html", id=build_id, opened=opened, job=workshop().jobs.of(build_id, KIND)))
+
+
+@bp.get("/mend")
+def mend(build_id: int) -> Response:
+    """How far mend all is, and what it found."""
+    return _shown(build_id)
+
+
+@bp.post("/mend")
+def mend_begin(build_id: int) -> Response:
+    """Begin to mend all; what was under way for this build is stopped."""
+    workshop().begin_mending(build_id)
+    return _shown(build_id)
+
+
+@bp.post("/mend/stop")
+def mend_stop(build_id: int) -> Response:
+    """Stop it; what it found so far stays."""
+    workshop().jobs.stop(build_id, KIND)
+    return _shown(build_id)
+
+
+@bp.post("/mend/take")
+def mend_take(build_id: int) -> Response:
+    """Take what was found, as one change."""
+    job, offer = workshop().jobs.of(build_id, KIND), request.form.get("offer", None, type=int)
+    return change(build_id, lambda _: take_mended(job, base_revision(), offer))

@@ -1,0 +1,141 @@
+"""Random builds with faults put in: drafts of every kind, each with one to four things that builders get wrong."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable
+from typing import Any
+
+from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.errors import FigureError
+from briskcell.model.parts import Part
+from briskcell.model.plan import Plan
+from briskcell.services.demo import curlew, sanderling
+from briskcell.services.drafts import DraftRequest, draft
+from briskcell.services.library import draft_choices
+
+Fault = Callable[[Plan, random.Random], Plan]
+
+
+def sound(rng: random.Random) -> Plan:
+    """A draft that can be made, or a demo build."""
+    choices = draft_choices()
+    while True:
+        if rng.random() < 0.2:
+            return rng.choice([sanderling, curlew])()
+        board, screen = (rng.choice(choices[k]).key for k in ("boards", "screens"))
+        wanted = DraftRequest(name="Dunlin", board=board, screen=screen, hours=rng.choice([3.0, 5.0]),
+                              thickness_mm=rng.choice([25.0, 35.0]))  # fmt: skip
+        try:
+            return draft(wanted)
+        except FigureError:
+            continue
+
+
+def _class(kind: str, rng: random.Random, like: Part | None = None) -> Any:
+    own = getattr(like, "kind", None)
+    return rng.choice([c.part for c in catalogue().of_kind(kind) if own is None or c.part.kind == own])
+
+
+def _put(plan: Plan, part: Part, other: Part) -> Plan:
+    keep = {n: getattr(part, n) for n in ("id", "fed_by", "charges", "supply") if n in type(part).model_fields}
+    return replaced(plan, altered(other, **keep))
+
+
+def other_charger(plan: Plan, rng: random.Random) -> Plan:
+    return _put(plan, plan.chargers[0], rng.choice([c.part for c in catalogue().of_kind("chargers")]))
+
+
+def other_supply(plan: Plan, rng: random.Random) -> Plan:
+    return _put(plan, plan.supplies[0], _class("supplies", rng))
+
+
+def other_board(plan: Plan, rng: random.Random) -> Plan:
+    board = rng.choice(plan.converters)
+    alike = [c.part for c in catalogue().of_kind("converters") if abs(c.part.output_v.likely - board.output_v.likely) < 0.5]
+    return _put(plan, board, rng.choice(alike))
+
+
+def other_cell(plan: Plan, rng: random.Random) -> Plan:
+    return replaced(plan, altered(plan.packs[0], cell=_class("cells", rng)))
+
+
+def other_series(plan: Plan, rng: random.Random) -> Plan:
+    return replaced(plan, altered(plan.packs[0], series=rng.choice([1, 2, 3])))
+
+
+def fewer_cells(plan: Plan, rng: random.Random) -> Plan:
+    return replaced(plan, altered(plan.packs[0], parallel=max(1, plan.packs[0].parallel // rng.choice([2, 3]))))
+
+
+def thin_wire(plan: Plan, rng: random.Random) -> Plan:
+    wire = rng.choice([w for w in plan.links if w.awg is not None])
+    return replaced(plan, altered(wire, awg=min((wire.awg or 20.0) + rng.choice([6.0, 10.0]), 36.0), length_m=0.3))
+
+
+def other_fuse(plan: Plan, rng: random.Random) -> Plan:
+    fuse = next(k for k in plan.links if k.kind == "fuse")
+    return _put(plan, fuse, _class("links", rng, fuse))
+
+
+def no_fuse(plan: Plan, rng: random.Random) -> Plan:  # noqa: ARG001
+    fuse = next(k for k in plan.links if k.kind == "fuse")
+    return _put(plan, fuse, catalogue().part("plug-power-10", fed_by=fuse.fed_by))
+
+
+def other_switch(plan: Plan, rng: random.Random) -> Plan:
+    switch = next(k for k in plan.links if k.kind == "switch")
+    return _put(plan, switch, _class("links", rng, switch))
+
+
+def longer_wish(plan: Plan, rng: random.Random) -> Plan:
+    return remade(plan, {"brief": plan.brief.model_copy(update={"hours": plan.brief.hours * rng.choice([1.3, 1.7])})})
+
+
+def shorter_charge(plan: Plan, rng: random.Random) -> Plan:
+    return remade(plan, {"brief": plan.brief.model_copy(update={"charge_hours": plan.brief.charge_hours * rng.choice([0.6, 0.8])})})
+
+
+def closed_case(plan: Plan, rng: random.Random) -> Plan:  # noqa: ARG001
+    return remade(plan, {"case": plan.case.model_copy(update={"vents": False, "fan": False, "covered": 0.5})})
+
+
+def hungry_part(plan: Plan, rng: random.Random) -> Plan:
+    load = rng.choice(plan.loads)
+    more = type(load.draw).model_validate(
+        {s: getattr(load.draw, s).at(getattr(load.draw, s).likely * 1.6) for s in ("rest", "play", "peak")}
+    )
+    return replaced(plan, altered(load, **{load.kind: more}))
+
+
+def late_warning(plan: Plan, rng: random.Random) -> Plan:
+    return remade(plan, {"shutdown": plan.shutdown.model_copy(update={"warning_v": 2.6 + 0.1 * rng.random()})})
+
+
+def low_trip(plan: Plan, rng: random.Random) -> Plan:
+    pack = plan.packs[0]
+    if pack.protection is None:
+        return plan
+    guard = pack.protection.model_copy(update={"trip_a": pack.protection.trip_a.at(rng.choice([2.0, 3.0]))})
+    return replaced(plan, altered(pack, protection=guard))
+
+
+def higher_rail(plan: Plan, rng: random.Random) -> Plan:
+    board = rng.choice(plan.converters)
+    return replaced(plan, altered(board, output_v=board.output_v.at(board.output_v.likely * rng.choice([0.9, 1.12]))))
+
+
+FAULTS: tuple[Fault, ...] = (
+    other_charger, other_supply, other_board, other_cell, other_series, fewer_cells, thin_wire, other_fuse, no_fuse, other_switch,
+    longer_wish, shorter_charge, closed_case, hungry_part, late_warning, low_trip, higher_rail,
+)  # fmt: skip
+
+
+def faulty(seed: int, most: int = 4) -> tuple[Plan, tuple[str, ...]]:
+    """A build with one to ``most`` faults, and their names; the same for a seed each time."""
+    rng = random.Random(seed)
+    plan, names = sound(rng), list[str]()
+    for fault in rng.sample(FAULTS, rng.randint(1, most)):
+        plan, names = fault(plan, rng), [*names, fault.__name__]
+    return plan, tuple(names)
