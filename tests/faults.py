@@ -23,7 +23,7 @@ def thin_wire_to_a_picky_screen() -> Plan:
 
 def long_wish() -> Plan:
     plan = sanderling()
-    return remade(plan, {"brief": plan.brief.model_copy(update={"hours": 14.0})})
+    return remade(plan, {"brief": plan.brief.model_copy(update={"hours": 12.0, "charge_hours": 14.0})})
 
 
 def slow_charger() -> Plan:
@@ -180,6 +180,36 @@ def chattering_boost() -> Plan:
     return replaced(replaced(plan, tired), altered(plan.by_id["boost"], lockout_v=3.2))
 
 
+def loud_scene() -> Plan:
+    return replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="fuse"))
+
+
+def optimist() -> Plan:
+    plan = sanderling()
+    return replaced(plan, altered(plan.chargers[0], current_a=3.0))
+
+
+def one_cell_board_on_two() -> Plan:
+    plan = curlew()
+    return replaced(plan, catalogue().part("charger-sw-2", id="charger", charges="pack", supply="barrel"))
+
+
+def nameless_jack() -> Plan:
+    plan = curlew()
+    links = tuple(k for k in plan.links if k.id != "jack")
+    return remade(replaced(plan, altered(plan.by_id["buck"], fed_by="fuse")), {"links": links})
+
+
+def unlike_strings() -> Plan:
+    plan = sanderling()
+    strings = [{"cell": catalogue().find(key).part} for key in ("cell-21700-e50", "lfp-26650")]
+    return replaced(plan, altered(plan.packs[0], strings=strings))
+
+
+def fierce_supply() -> Plan:
+    return replaced(sanderling(), catalogue().part("usb-20v-3", id="usb"))
+
+
 FAULTS: dict[str, Callable[[], Plan]] = {
     "headroom": weak_boost,
     "load-window": thin_wire_to_a_picky_screen,
@@ -211,6 +241,12 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "case-heat": closed_box,
     "part-heat": hot_board,
     "fits-the-bay": tight_bay,
+    "resets": loud_scene,
+    "as-its-class": optimist,
+    "charger-suits-cells": one_cell_board_on_two,
+    "cut-out-contact": nameless_jack,
+    "like-strings": unlike_strings,
+    "charger-input": fierce_supply,
 }
 # No change of the plan mends these: a level shifter, a sequence, a test, a meter or another part does.
-BY_HAND = {"logic-level", "inrush", "equal-strings", "one-of-each", "shelf-life", "carrier", "charge-temperature"}
+BY_HAND = {"logic-level", "inrush", "equal-strings", "one-of-each", "bank-output", "carrier", "charge-temperature"}

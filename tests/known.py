@@ -143,7 +143,7 @@ def flat_cell(volts: float = 3.7, ohm: float = 0.05, ah: float = 3.0, top_v: flo
     return {
         "name": "hand cell", "chemistry": "by hand", "label_ah": ah, "full_v": 4.2, "empty_v": 2.5, "max_charge_a": 3, "cold_b_k": 3000,
         "ocv": {"soc": [0, 1], "value": [volts, top_v or volts]}, "resistance_ohm": ohm, "max_discharge_a": 10,
-        "fast": plain, "slow": {"soc": [0, 1], "value": [slow, slow]},
+        "fast": plain, "slow": {"soc": [0, 1], "value": [slow, slow]}, "diffusion_s": 0,
     } | figures  # fmt: skip
 
 

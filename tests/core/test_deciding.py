@@ -200,6 +200,7 @@ def keys_of(a: Assessment) -> list[str]:
     keys += [f"{k}:{c.id}" for c in a.plan.converters for k in ("efficiency", "lost", "warmth")]
     keys += [f"{k}:{h.element}:{h.kind}" for h in a.headrooms for k in ("headroom", "asked", "limit")]
     keys += [f"{k}:{c.board.id}" for c in a.charges for k in ("charge", "charge-play")] + [f"shelf:{s.id}" for s in a.plan.stores]
+    keys += ["resets"] if a.resets else []
     keys += [f"wiring:{c.link.id}" for c in a.links] + [f"fuse:{f.fuse.id}" for f in a.fuses]
     return keys + [f"{k}:{p.id}" for p in a.plan.packs for k in ("fit", "cells-mass")]
 
@@ -209,7 +210,7 @@ def test_every_number_has_a_working_that_shows_it_and_what_went_in(plan: Plan) -
     a = assess(plan, catalogue().stock())
     keys = keys_of(a)
     missing = set(NUMBERS) - {k.partition(":")[0] for k in keys}
-    assert missing <= (set() if a.fuses else {"fuse"}), "a kind of number is shown nowhere"
+    assert missing <= {k for k, has in (("fuse", a.fuses), ("resets", a.resets)) if not has}, "a kind of number is shown nowhere"
     for key in keys:
         figure, unit = value(a, key)
         made = NUMBERS[key.partition(":")[0]].make(a, key.partition(":")[2])

@@ -44,7 +44,7 @@ def test_a_part_that_takes_more_never_plays_longer_nor_runs_cooler(plan: Plan, k
     assert after.heat.skin_c >= before.heat.skin_c - 1e-9
     # Play may end earlier, so every moment is compared by itself; a buck's ripple is a little less at a lower input.
     for was, now in zip(before.headrooms, after.headrooms, strict=True):
-        assert (now.spare_now <= was.spare_now + 2e-3)[~after.op.flow.collapsed].all(), was.element
+        assert (now.spare_now <= was.spare_now + 1e-2)[~after.op.flow.collapsed].all(), was.element
 
 
 @settings(max_examples=30)

@@ -106,7 +106,7 @@ def spoiled(path: str, value: Any) -> dict[str, Any]:
         ("converters/0/loss", None, "loss", "no efficiency"),
         ("chargers/0/supply", "pack", "supply", "no supply"),
         ("profile/rest", 0.5, "play", "add up"),
-        ("version", 2, "version", "version 1 is read"),
+        ("version", 3, "version", "versions 1 and 2 are read"),
         ("colour", "red", "colour", "no field of this name"),
     ],
 )
@@ -143,7 +143,7 @@ def test_no_document_breaks_the_reader(document: Any) -> None:
 def test_the_schema_is_json_and_names_units() -> None:
     text = json.dumps(schema())
     assert '"unit": "W"' in text
-    assert schema()["properties"]["version"]["const"] == 1
+    assert schema()["properties"]["version"]["const"] == 2
 
 
 def test_the_library_is_whole_and_every_figure_has_grade_and_source() -> None:

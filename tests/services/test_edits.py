@@ -113,8 +113,11 @@ def test_a_draft_lasts_and_fits_what_was_wished(hours: float, thickness: float) 
     plan = draft(DraftRequest(name="Knot", board="board-small4", screen="screen-35", hours=hours, thickness_mm=thickness))
     found = assess(plan).runtime
     assert found is not None
-    assert (found.hours or 0) >= hours
+    assert (found.hours or 0) >= plan.brief.hours
     cell = plan.packs[0].cell
     assert cell.thickness_mm is not None
-    assert cell.thickness_mm <= thickness - 8
+    assert cell.thickness_mm <= plan.brief.thickness_mm - 5, "two walls of 2.5 mm"
+    asked = (plan.brief.hours, plan.brief.thickness_mm) == (hours, thickness)
+    assert asked != plan.note.startswith("As it was wished it cannot be had")
+    assert assess(plan, catalogue().stock()).failures == {}
     assert all(isinstance(p, Load) and p.draw.play.grade == "typical" for p in plan.loads)

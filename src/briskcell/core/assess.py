@@ -70,7 +70,11 @@ class Assessment(Answers):
                 nearest = len(harm), f"The nearest is: {fix.words.rstrip(',')}. But then: {harm[0]}"
         if finding.state != "fails":
             return Remedy(None, nearest[1] if nearest else "")
-        none = f"None of {tried} changes tried mends it alone" if tried else "No class of the library and no change of the plan mends it"
+        none = (
+            f"None of {tried} changes tried mends it alone"
+            if tried
+            else "No class of the library and no change of the plan mends it"
+        )
         return Remedy(None, nearest[1] if nearest else f"{none}.")
 
     def work_out(self) -> None:

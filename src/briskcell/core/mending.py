@@ -36,7 +36,7 @@ OF_RULE = {
     "part-heat": "room_c", "charge-temperature": "play_while_charging", "shelf-life": "shelf_days", "headroom": "margins",
     "load-on-charging-cell": "play_while_charging", "resets": "resets_per_charge",
 }  # fmt: skip
-THICKER_MM, COOLER_K = 12.0, 8.0
+THICKER_MM, COOLER_K = (4.0, 8.0, 16.0), 8.0
 SETTINGS = ("current_a", "output_v", "fed_by")
 SETTINGS_WORDS = {"current_a": "set to", "output_v": "set to", "awg": "gauge"}
 
@@ -87,11 +87,27 @@ def mend_all(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], 
     Mending
         The best plan met. Where something still fails, the pair of wishes that contradict each other, if one is found.
     """
-    best, judged = _search(assessed, most, ended)
-    best = _fewest(assessed, best) if not best.failures else best
+    best, judged = mended(assessed, most, ended)
     left = tuple(cause for _, cause in best.failures.values())
     conflict = _conflict(assessed, best, max(most // 4, 20), ended) if left else None
     return Mending(assessed, best, told(assessed.plan, best.plan), left, judged, conflict)
+
+
+def mended(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], bool] = lambda: False) -> tuple[Assessment, int]:
+    """The best plan that the search meets, without asking which wishes contradict each other where something still fails.
+
+    Parameters
+    ----------
+    assessed, most, ended
+        As of ``mend_all``.
+
+    Returns
+    -------
+    tuple of Assessment and int
+        The plan, with every change taken back that it holds without; and how many were judged.
+    """
+    best, judged = _search(assessed, most, ended)
+    return (best if best.failures else _fewest(assessed, best)), judged
 
 
 def _search(start: Assessment, most: int, ended: Callable[[], bool]) -> tuple[Assessment, int]:
@@ -250,9 +266,8 @@ def _conflict(start: Assessment, best: Assessment, most: int, ended: Callable[[]
 def _offer(a: Assessment, wish: str, most: int, ended: Callable[[], bool]) -> Fix | None:
     """The build mended with one wish given way; None where even that leaves something failing."""
     for plan, words in _given_way(a, wish):
-        found, _ = _search(a.of(plan), most, ended)
+        found, _ = mended(a.of(plan), most, ended)
         if not found.failures:
-            found = _fewest(a.of(plan), found)
             return Fix("; ".join((words, *told(a.plan, found.plan))), f"Nothing fails then. {costs(a, found)}".strip(), found.plan)
     return None
 
@@ -272,10 +287,12 @@ def _given_way(a: Assessment, wish: str) -> Iterator[tuple[Plan, str]]:
     elif wish == "play_while_charging" and brief.play_while_charging:
         yield _brief(a, play_while_charging=False), "no play while it charges"
     elif wish == "thickness_mm":
-        wider = brief.thickness_mm + THICKER_MM
-        bay = a.plan.bay and a.plan.bay.model_copy(update={"depth_mm": a.plan.bay.depth_mm + THICKER_MM})
-        plan = remade(_brief(a, thickness_mm=wider), {"bay": bay})
-        yield plan, f"{show(wider, 'mm')} thick instead of {show(brief.thickness_mm, 'mm')}"
+        for more in THICKER_MM:
+            wider = brief.thickness_mm + more
+            bay = a.plan.bay and a.plan.bay.model_copy(update={"depth_mm": a.plan.bay.depth_mm + more})
+            case = a.plan.case.model_copy(update={"depth_mm": max(a.plan.case.depth_mm, wider)})
+            plan = remade(_brief(a, thickness_mm=wider), {"bay": bay, "case": case})
+            yield plan, f"{show(wider, 'mm')} thick instead of {show(brief.thickness_mm, 'mm')}"
     elif wish == "room_c":
         cooler = brief.room_c - COOLER_K
         yield _brief(a, room_c=cooler), f"rooms up to {show(cooler, '°C')} instead of {show(brief.room_c, '°C')}"

@@ -63,7 +63,24 @@ def from_version_1(document: dict[str, Any]) -> dict[str, Any]:
     }
     loads = document.get("loads")
     peaks = {"loads": [_peaks(load) for load in loads]} if isinstance(loads, list) else {}
-    return document | lists | peaks | {"version": 2}
+    packs = document.get("packs")
+    plain = {"packs": [_without_share(pack) for pack in packs]} if isinstance(packs, list) else {}
+    return document | lists | peaks | plain | {"version": 2}
+
+
+def _without_share(pack: Any) -> Any:
+    """A pack whose cells no longer state their diffusion as a share of resistance."""
+    if not isinstance(pack, dict):
+        return pack
+    strings = pack.get("strings")
+    inner = {"strings": [_bare(s) for s in strings]} if isinstance(strings, list) else {}
+    return _bare(pack) | inner
+
+
+def _bare(holder: Any) -> Any:
+    cell = holder.get("cell") if isinstance(holder, dict) else None
+    kept = {k: v for k, v in cell.items() if k != "diffusion_share"} if isinstance(cell, dict) else None
+    return holder if kept is None else holder | {"cell": kept}
 
 
 def _peaks(load: Any) -> Any:

@@ -62,11 +62,15 @@ class Fed(Part):
 
 
 class Window(Document):
-    """The volts a part accepts at its own terminals, and the volts that destroy it."""
+    """The volts a part accepts at its own terminals, and the volts that destroy it.
+
+    A window that is ``partly_known`` is what the part was seen to run on, such as so many dry cells: beyond it nobody knows.
+    """
 
     low_v: Volt
     high_v: Volt
     absolute_max_v: Volt | None = None
+    partly_known: bool = False
     source: Words = "no source given"
 
     @model_validator(mode="after")

@@ -36,10 +36,11 @@ ROUND_MM = 0.05  # a cylinder's two measures, as typed, differ by less
 class Cell(Document):
     """One cell: voltage and resistance over state of charge, capacity as printed and as measured, limits.
 
-    ``fast`` and ``slow`` are relative to ``resistance_ohm``, the steady resistance at half full and 25 °C; a peak
-    feels ``fast`` alone, a steady draw the sum. ``slow_s`` is the time constant of that slow part. On charge a further branch
-    of ``diffusion_share`` of the steady resistance builds up over ``diffusion_s``. ``ageing`` is the share by which resistance
-    has risen per share of capacity lost.
+    ``fast`` and ``slow`` are relative to ``resistance_ohm``, the steady resistance at half full and 25 °C; a peak feels ``fast``
+    alone, a steady draw the sum. ``slow_s`` is the time constant of that slow part. On charge the surface of the particles is
+    ahead of their inside by what flows in during ``diffusion_s``. Tables that are ``ocv_corrected`` do not contain the fall of the
+    open-circuit voltage during the minute's pulse; the others do. ``ageing`` is the share by which resistance has risen per share
+    of capacity lost.
     """
 
     name: Name
@@ -53,6 +54,7 @@ class Cell(Document):
     fast: Curve
     slow: Curve
     cold_b_k: Annotated[float, Unit("K", at_least=0, at_most=8000)] = 3000.0
+    cold_shares: Annotated[tuple[tuple[Celsius, Share], ...], Field(max_length=12)] = ()
     full_v: Volt
     empty_v: Volt
     max_charge_a: AmpsAbove
@@ -65,8 +67,8 @@ class Cell(Document):
     use_low_c: Celsius = -20.0
     use_high_c: Celsius = 60.0
     slow_s: Annotated[float, Unit("s", above=0, at_most=3600)] = 60.0
-    diffusion_share: Annotated[float, Unit("", at_least=0, at_most=5)] = 0.55
-    diffusion_s: Annotated[float, Unit("s", above=0, at_most=36000)] = 500.0
+    ocv_corrected: bool = False
+    diffusion_s: Annotated[float, Unit("s", at_least=0, at_most=36000)] = 450.0
     ageing: Annotated[float, Unit("", at_least=0, at_most=20)] = 2.5
     swelling: Share = 0.0
     mass_g: Grams | None = None

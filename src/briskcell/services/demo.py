@@ -17,7 +17,7 @@ def sanderling() -> Plan:
             "Lent out on the morning ferry. One cell voltage in parallel, boosted, with a power path.",
             [
                 take("usb-3", id="usb"),
-                take("charger-sw-2", id="charger", charges="pack", supply="usb"),
+                take("charger-sw-15", id="charger", charges="pack", supply="usb"),
                 pack_of("pack", "Pack", cell_of("cell-21700-e50"), 1, 2, cutoff=2.8),
                 wire("w-pack", "Wire from the pack", "pack", 20, 0.09),
                 take("switch-toggle-6", id="switch", fed_by="w-pack"),
@@ -33,7 +33,8 @@ def sanderling() -> Plan:
                 Rail(id="rail-33", name="3.3 V rail", fed_by="linear"),
                 *load_with_wire("radio-bt", "radio", "rail-33", 28, 0.05),
             ],
-            brief={"hours": 8.0, "charge_hours": 7.0, "thickness_mm": 30.0, "room_c": 30.0, "mass_g": 400, "budget": 120},
+            brief={"hours": 8.0, "charge_hours": 8.0, "thickness_mm": 30.0, "room_c": 26.0, "mass_g": 400, "budget": 120},
+            case={"length_mm": 170, "width_mm": 90, "depth_mm": 30, "covered": 0.3, "vents": True, "mass_g": 350},
             bay={
                 "length_mm": 86,
                 "width_mm": 72,
@@ -84,7 +85,8 @@ def curlew() -> Plan:
                 take("plug-power-10", id="plug", fed_by="w-pack"),
                 take("switch-toggle-6", id="switch", fed_by="plug"),
                 take("fuse-5", id="fuse", fed_by="switch"),
-                take("buck-5v-5a", id="buck", fed_by="fuse"),
+                take("jack-dc-5", id="jack", fed_by="fuse"),
+                take("buck-5v-5a", id="buck", fed_by="jack"),
                 Rail(id="rail-5", name="5 V rail", fed_by="buck"),
                 *load_with_wire("board-full", "board", "rail-5", 20, 0.07),
                 *load_with_wire("screen-70", "screen", "rail-5", 22, 0.12),

@@ -6,15 +6,19 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
+from briskcell.core.assess import Assessment
+from briskcell.core.mending import mend_all, mended
+from briskcell.core.pack.fit import fit
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade
 from briskcell.model.errors import FigureError
 from briskcell.model.kinds import PART_LISTS
 from briskcell.model.parts import Rail
-from briskcell.model.plan import Plan
+from briskcell.model.plan import Bay, Plan
 from briskcell.model.stores import ChargeBoard
 
 from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
+from .pack.bay import bay_of_case
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,20 +46,47 @@ class Layout:
 # The first whose output the computer board accepts and whose watts carry the peak.
 LAYOUTS = (
     (9.5, Layout(1, "boost-5v-5a", "boost-5v-5a", "charger-sw-2", "usb-3")),
-    (21.0, Layout(2, "buck-5v-5a", "buck-5v-5a", "charger-2s-1", "usb-12v-2")),
-    (21.0, Layout(3, "buck-75-3a", "buck-5v-3a", "charger-4s-2", "usb-20v-3")),
-    (45.0, Layout(4, "buck-12v-4a", "buck-5v-3a", "charger-4s-2", "usb-20v-3")),
+    (21.0, Layout(2, "buck-5v-5a", "buck-5v-5a", "charger-2s-2", "usb-12v-2")),
+    (21.0, Layout(3, "buck-75-3a", "buck-5v-3a", "charger-4s-3", "usb-20v-3")),
+    (45.0, Layout(4, "buck-12v-4a", "buck-5v-3a", "charger-4s-3", "usb-20v-3")),
 )
+MOST_NOTE = 400
+MOST_FIRST = 60  # plans judged for one case; what takes more rarely ends whole
+CASES = (1.0, 1.15, 1.3)  # times the usual length and width, until nothing fails
+USUAL_V = (4.15, 4.25)  # full volts of the cells that most boards charge
+
+
+NOTE = "Drafted from four answers; every figure is typical for its class."
 
 
 def draft(wanted: DraftRequest) -> Plan:
-    """A complete, honest draft for a wish: every figure typical for its class, nothing left empty.
+    """A complete, honest draft for a wish in which nothing fails; where that cannot be had, the nearest, and the note says so.
 
     Raises
     ------
     FigureError
         If the board or screen is no library class, or nothing is thin enough.
     """
+    stock = catalogue().stock()
+    for scale in CASES:
+        whole, _ = mended(Assessment(_first(wanted, scale), stock), MOST_FIRST)
+        if not whole.failures:
+            return whole.plan
+    found = mend_all(Assessment(_first(wanted, 1.0), stock))
+    plan, note = found.after.plan, NOTE
+    if found.left:
+        c = found.conflict
+        pair = f"{c.first} and {c.second} contradict each other" if c else found.left[0].rstrip(".")
+        if c and c.offers:
+            given_way = c.offers[0].words.split(";")[0]
+            plan, note = c.offers[0].plan, f"As it was wished it cannot be had: {pair}. The nearest that can: {given_way}. {NOTE}"
+        else:
+            note = f"As it was wished it cannot be had: {pair}. This comes nearest. {NOTE}"
+    return remade(plan, {"note": note[:MOST_NOTE]})
+
+
+def _first(wanted: DraftRequest, scale: float) -> Plan:
+    """A first plan by rules of thumb: every figure typical for its class, nothing left empty."""
     keys: tuple[tuple[str, str, int, float], ...] = (
         (wanted.board, "board", 22, 0.10),
         (wanted.screen, "screen", 24, 0.15),
@@ -73,6 +104,7 @@ def draft(wanted: DraftRequest) -> Plan:
     if not on_pack and not _accepts(window, layout.main) and not _accepts(window, layout.five):
         regulators["screen"] = "boost-9v-3a" if layout.series < 3 else "buck-12v-4a"
     case, fan = _case_for(mean_w, wanted.thickness_mm)
+    case |= {n: round(case[n] * scale) for n in ("length_mm", "width_mm")}
     if fan:
         keys = (*keys, ("fan-30", "fan", 28, 0.1))
         parts["fan"] = catalogue().find("fan-30").part
@@ -84,7 +116,8 @@ def draft(wanted: DraftRequest) -> Plan:
             used[rail] = regulators[rail]
         loads += load_with_wire(key, part_id, f"rail-{rail}" if rail else "fuse", awg, length)
     worst_a = peak_w / 0.85 / (3.1 * layout.series)
-    cell, parallel = _pack_for(wanted.hours * mean_w / 0.85, worst_a, layout.series, wanted.thickness_mm)
+    bay = bay_of_case(plan_from(wanted.name, "", [], case=case))
+    cell, parallel = _pack_for(wanted.hours * mean_w / 0.85, worst_a, layout.series, wanted.thickness_mm, bay)
     build = [
         take(layout.supply, id="supply"),
         _gentle(take(layout.charger, id="charger", charges="pack", supply="supply"), cell.max_charge_a.likely * parallel),
@@ -104,8 +137,7 @@ def draft(wanted: DraftRequest) -> Plan:
     charge_hours = max(3.0, round(1.2 * cell.label_ah.high * parallel / charger.current_a.likely + 0.5))
     brief = {"hours": wanted.hours, "thickness_mm": wanted.thickness_mm, "charge_hours": charge_hours,
              "play_while_charging": layout.series == 1}  # fmt: skip
-    note = "Drafted from four answers; every figure is typical for its class."
-    return with_warning(plan_from(wanted.name, note, [*build, *loads], brief=brief, case=case))
+    return with_warning(plan_from(wanted.name, NOTE, [*build, *loads], brief=brief, case=case, bay=bay))
 
 
 def _case_for(mean_w: float, thickness_mm: float) -> tuple[dict[str, Any], bool]:
@@ -143,13 +175,13 @@ def _rated(kind: str, worst_a: float) -> str:
     return str((fits or classes[-1:])[0].part_class)
 
 
-def _pack_for(energy_wh: float, worst_a: float, series: int, thickness_mm: float) -> tuple[Any, int]:
+def _pack_for(energy_wh: float, worst_a: float, series: int, thickness_mm: float, bay: Bay) -> tuple[Any, int]:
     """The cell and number in parallel that hold the energy and carry the peak with the fewest cells, and fit."""
     room = thickness_mm - 8.0  # two walls of 2.5 mm, tape, and swelling
     fits = [
         c.part
         for c in catalogue().of_kind("cells")
-        if c.part.thickness_mm <= room and c.part.measured_ah is None and c.part.full_v > 3
+        if c.part.thickness_mm <= room and c.part.measured_ah is None and USUAL_V[0] < c.part.full_v < USUAL_V[1]
     ]
     if not fits:
         raise FigureError("thickness", f"No cell class fits a case {thickness_mm:g} mm thick.", fix="Allow 12 mm or more.")
@@ -159,7 +191,8 @@ def _pack_for(energy_wh: float, worst_a: float, series: int, thickness_mm: float
         by_energy = energy_wh / (volts * cell.label_ah.likely * series)
         return max(1, math.ceil(max(float(by_energy), float(worst_a / (0.7 * cell.max_discharge_a.likely)))))
 
-    best = min(fits, key=lambda c: (count(c), c.label_ah.likely))
+    inside = [c for c in fits if fit(c, series * count(c), bay).fits]
+    best = min(inside or fits, key=lambda c: (count(c), c.label_ah.likely))
     return best, min(count(best), 12)
 
 

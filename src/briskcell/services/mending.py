@@ -76,7 +76,8 @@ def take_mended(job: JobRow | None, base: int, offer: int | None) -> Edit:
         raise FigureError("mend", TOO_OLD, fix="Mend all again.")
     offers = (result["conflict"] or {"offers": []})["offers"]
     if offer is None:
-        return Edit(plan_of(result["plan"]), f"Mend all: {'; '.join(result['steps'])}"[:600])
+        count_of = len(result["steps"])
+        return Edit(plan_of(result["plan"]), f"Mend all: {count_of} change{'' if count_of == 1 else 's'}")
     if not 0 <= offer < len(offers):
         raise FigureError("mend", "There is no such offer.", fix="Mend all again.")
-    return Edit(plan_of(offers[offer]["plan"]), f"Mend all: {offers[offer]['words']}"[:600])
+    return Edit(plan_of(offers[offer]["plan"]), f"Mend all: {offers[offer]['words'].split(';')[0]}"[:200])

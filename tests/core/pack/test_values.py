@@ -68,15 +68,24 @@ def test_a_cells_cut_off_is_met_where_its_line_less_its_drop_meets_it() -> None:
     assert r.stranded_wh == pytest.approx(0.0, abs=1e-9)
 
 
-def test_a_peak_trips_a_protection_board_and_not_a_cells_own_cut_off() -> None:
+def test_a_peak_ends_no_play_but_is_a_reset_to_expect_where_it_trips_a_protection_board() -> None:
     figures = {"volts": 3.0, "top_v": 4.0, "empty_v": 3.0}
-    loads, profile = [drawing(1.0, peak=3.0)], {"rest": 0, "play": 0.9, "peak": 0.1}
-    steady = runtime(found(packs=pack(**figures), loads=loads, profile=profile))
-    assert steady.stop_soc == pytest.approx(0.05, abs=1e-4)
+    loads, profile = [drawing(1.0, peak=3.0, peak_share=0.1, peak_s=2.0)], {"rest": 0, "play": 0.9, "peak": 0.1}
+    steady = found(packs=pack(**figures), loads=loads, profile=profile)
+    assert runtime(steady).stop_soc == pytest.approx(0.05, abs=1e-4)
     guard = {"cutoff_cell_v": 3.2, "trip_a": 8.0, "resistance_ohm": 0.0}
-    r = runtime(found(packs=pack(**figures, protection=guard), loads=loads, profile=profile))
-    assert r.stop_cause == "protection cut-off"
-    assert r.stop_soc == pytest.approx(0.35, abs=1e-4), "3.35 V less 3 A · 50 mΩ is 3.2 V"
+    a = found(packs=pack(**figures, protection=guard), loads=loads, profile=profile)
+    r = a.resets
+    assert r is not None
+    assert runtime(a).stop_cause == "protection cut-off"
+    assert runtime(a).stop_soc == pytest.approx(0.25, abs=1e-4), "3.25 V less 1 A · 50 mΩ is 3.2 V"
+    # 3.35 V less 3 A · 50 mΩ is 3.2 V: from 35 % down every peak trips it, a tenth of the time for 2 s: 180 an hour.
+    assert r.per_hour[0] == 0.0
+    assert r.at_end == pytest.approx(180.0)
+    assert r.share[-1] == pytest.approx(0.1)
+    # 0.1 · 3 Ah at a mean of 1.2 A are a quarter of an hour; the grid's eleven points know it to a twelfth of the pack.
+    assert r.expected == pytest.approx(180.0 * 0.25, rel=0.35)
+    assert (r.culprits[0].loads, r.culprits[0].words) == (("load",), "the cut-off of Pack's protection")
 
 
 def test_a_peak_rides_on_play_with_the_fast_part_alone() -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -14,7 +14,7 @@ from briskcell.core.charge.current_split import BY_FLOAT, Terms, balance
 from briskcell.core.engine.input_curve import Console, console_curve
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_resistance_ohm
-from briskcell.core.engine.sources import store_curves
+from briskcell.core.engine.sources import pulse_fall_ohm, store_curves
 from briskcell.model.parts import Link
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Bank, Capacitor, ChargeBoard, Pack, Supply
@@ -175,6 +175,10 @@ class ChargePath:
         self.op, self.board, self.supply, self.index = op, board, supply, index
         self.store = op.plan.stores[index]
         self.curves = store_curves(self.store, RISING, op.plan.brief.cells_c)
+        if isinstance(self.store, Pack) and self.diffusion_s > 0:
+            # The fall of a minute's pulse is part of what diffusion makes of the voltage: it is not counted twice.
+            fall = self.store.series * pulse_fall_ohm(self.store.cell, RISING) / max(self.store.parallel, len(self.store.strings))
+            self.curves = replace(self.curves, slow_ohm=np.maximum(self.curves.slow_ohm - fall, 0.0))
         self.layout = layout_of(op.plan, board)
         self.float_v = end_v(board, self.store)
         self.source_v, self.source_ohm = supply.voltage_v.likely, input_ohm(op.plan, board)
@@ -196,7 +200,9 @@ class ChargePath:
         """
         console = self._console(state) if state else None
         console = console or Console(*(np.zeros(0) for _ in range(3)))
-        rows, held = balance(self.terms, self.curves.ocv_v, self.curves.steady_ohm, console.volts, console.watts, console.carried)
+        rows, held = balance(
+            self.terms, self.curves.ocv_v, self.curves.steady_ohm, self.diffusion_ohm, console.volts, console.watts, console.carried
+        )
         charge_a, input_a, system_a, bus_v, carried = rows
         return charge_a, input_a, system_a, bus_v, carried > 0.99, held
 
@@ -212,7 +218,6 @@ class ChargePath:
             supply_a=self.supply.current_limit_a.likely,
             set_a=board.current_a.likely,
             float_v=self.float_v,
-            slow_share=self._slow_share(),
             switching=board.kind != "linear",
             efficiency=board.efficiency.likely,
             room_k=max(board.foldback_c - self.op.plan.brief.room_c, 0.0),
@@ -255,10 +260,25 @@ class ChargePath:
             return "The supply's volts are too low to push a current into a full store."
         return ""
 
-    def _slow_share(self) -> float:
-        """Resistance of diffusion behind a minute's pulse, as a share of the steady one. Held against a full physics model: C.-H.
-        Chen et al., J. Electrochem. Soc. 167, 080534, 2020, at 0.2 C and half C."""
-        return self.store.cell.diffusion_share if isinstance(self.store, Pack) else 0.0
+    @cached_property
+    def diffusion_s(self) -> float:
+        """Time of diffusion of the store's cells; 0 of what has none. [s]"""
+        if not isinstance(self.store, Pack):
+            return 0.0
+        return max(c.diffusion_s for c in ([x.cell for x in self.store.strings] or [self.store.cell]))
+
+    @cached_property
+    def diffusion_ohm(self) -> Array:
+        """What diffusion adds to the steady resistance at the set current: the surface is ``I·τ/Q`` ahead of the inside. Held
+        against a full physics model, C.-H. Chen et al., J. Electrochem. Soc. 167, 080534, 2020, at 0.2 C and half C. [Ω]"""
+        amps = self.board.current_a.likely
+        ahead = amps * self.diffusion_s / (3600.0 * max(self.curves.capacity_ah, 1e-9))
+        return np.asarray((self._open_v(RISING + min(ahead, 0.5)) - self.curves.ocv_v) / amps)
+
+    def _open_v(self, soc: Array) -> Array:
+        """Open-circuit voltage, going on past full with its last slope."""
+        last = (self.curves.ocv_v[-1] - self.curves.ocv_v[-4]) / (RISING[-1] - RISING[-4])
+        return np.asarray(np.interp(soc, RISING, self.curves.ocv_v) + np.maximum(soc - 1.0, 0.0) * last)
 
     def _timed(self, start: float, into: Array, system_a: Array, bus_v: Array, held: NDArray[np.int_], why: str) -> ChargeCourse:
         """Hours along the grid until the float voltage holds, then the tail stepped in time."""
@@ -267,7 +287,7 @@ class ChargePath:
         if tail_at.size and tail_at[0] > 0 and first > start:
             # Between two grid points the float voltage takes over where its line crosses the other limit's.
             k = int(tail_at[0])
-            others, r = into[k - 1], self.curves.steady_ohm * (1.0 + self._slow_share())
+            others, r = into[k - 1], self.curves.steady_ohm + self.diffusion_ohm
             gap = self.float_v - self.curves.ocv_v - others * r
             if gap[k - 1] > 0 > gap[k]:
                 first = float(RISING[k - 1] + (RISING[k] - RISING[k - 1]) * gap[k - 1] / (gap[k - 1] - gap[k]))
@@ -280,22 +300,20 @@ class ChargePath:
             drawn = float(system_a[-1]) if self.layout == "on_cell" else 0.0
             end_a = max(self.board.termination_a.likely - drawn, 1e-4)
             grid = np.linspace(float(body[-1]), 1.0, TAIL_STEPS + 1)
-            room_v = self.float_v - np.interp(grid, RISING, self.curves.ocv_v)
+            step = grid[1] - grid[0]
+            further = self._open_v(grid[0] + step * np.arange(2 * len(grid) + 60))
             ohm = np.maximum(np.interp(grid, RISING, self.curves.steady_ohm), 1e-6)
-            share, most_a = self._slow_share(), float(into.max())
-            lag_s = self.store.cell.diffusion_s if isinstance(self.store, Pack) else 1.0
-            tail_soc, tail_a, tail_h = tail(
-                grid, room_v, ohm, self.curves.capacity_ah, share, lag_s, float(amps[-1]), most_a, end_a
-            )
+            ah, lag_s, most_a = self.curves.capacity_ah, self.diffusion_s, float(into.max())
+            tail_soc, tail_a, tail_h = tail(grid, further, self.float_v, ohm, ah, lag_s, float(amps[-1]), most_a, end_a)
             body, amps = np.concatenate([body, tail_soc]), np.concatenate([amps, tail_a])
             hours = np.concatenate([hours, hours[-1] + tail_h])
-        ocv, r = (np.interp(body, RISING, a) for a in (self.curves.ocv_v, self.curves.steady_ohm))
+        ocv, r = (np.interp(body, RISING, a) for a in (self.curves.ocv_v, self.curves.steady_ohm + self.diffusion_ohm))
         near = np.clip(np.searchsorted(RISING, body, side="right") - 1, 0, len(RISING) - 1)
         limit = held[near]
         limit[len(body) - (len(tail_soc) if tail_at.size else 0) :] = BY_FLOAT
         return ChargeCourse(
             hours=None if why else float(hours[-1]), why=why, start_soc=start, end_soc=float(body[-1]), soc=body, current_a=amps,
-            cell_v=np.minimum(ocv + amps * r * (1.0 + self._slow_share()), self.float_v), elapsed_h=hours,
+            cell_v=np.minimum(ocv + amps * r, self.float_v), elapsed_h=hours,
             system_a=np.interp(body, RISING, system_a), bus_v=np.interp(body, RISING, bus_v), limit=limit,
             balance_h=self._balance_h(),
         )  # fmt: skip

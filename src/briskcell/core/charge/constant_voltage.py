@@ -12,25 +12,31 @@ from briskcell.core.engine.compiled import compiled
 Array = NDArray[np.float64]
 
 TAIL_STEPS = 60
+SETTLES = 0.35  # of the time of diffusion, in which the surface follows: half the slowest mode of a sphere; fitted to the reference
 
 
 @compiled
-def tail(soc: Array, room_v: Array, ohm: Array, capacity_ah: float, share: float, diffusion_s: float, amps: float, most_a: float,
+def tail(soc: Array, ocv: Array, float_v: float, ohm: Array, capacity_ah: float, diffusion_s: float, amps: float, most_a: float,
          end_a: float) -> tuple[Array, Array, Array]:  # fmt: skip
     """Constant voltage from a state of charge until the current has fallen to where it ends.
+
+    The surface of the particles is ahead of their inside by what flows in during the time of diffusion, ``I·τ/Q``, and it is the
+    surface that sets the open-circuit voltage; it follows the current with that time constant [1]_.
 
     Parameters
     ----------
     soc : ndarray, shape (n,)
         States of charge, evenly rising from the first.
-    room_v : ndarray, shape (n,)
-        Float voltage less the open-circuit voltage at each. [V]
+    ocv : ndarray, shape (m,)
+        Open-circuit voltage at the same and further steps, past full. [V]
+    float_v : float
+        Voltage that is held. [V]
     ohm : ndarray, shape (n,)
         Steady resistance at each, above 0. [Ω]
     capacity_ah : float
         Charge from empty to full. [Ah]
-    share, diffusion_s : float
-        Resistance of the slow branch, of the steady one, and its time constant. [s]
+    diffusion_s : float
+        Time of diffusion. [s]
     amps, most_a, end_a : float
         Current at the first point, the most there can be, and that at which charging ends. [A]
 
@@ -38,16 +44,21 @@ def tail(soc: Array, room_v: Array, ohm: Array, capacity_ah: float, share: float
     -------
     tuple of ndarray, shape (m,)
         States of charge, currents [A] and hours since the first point, of the steps up to the end.
+
+    References
+    ----------
+    .. [1] G. L. Plett, Battery Management Systems, vol. I, Artech House, 2015, ch. 3.
     """
-    charge_as = (soc[1] - soc[0]) * capacity_ah * 3600.0
-    lag, elapsed_s, n = share * amps * ohm[0], 0.0, 0
+    step_soc = soc[1] - soc[0]
+    charge_as, full_as = step_soc * capacity_ah * 3600.0, capacity_ah * 3600.0
+    ahead, elapsed_s, n = amps * diffusion_s / full_as, 0.0, 0
     out = np.empty((3, len(soc) - 1))
     for k in range(1, len(soc)):
-        now = min((room_v[k] - lag) / ohm[k], most_a)
+        now = min((float_v - _ahead_v(ocv, k, ahead / step_soc)) / ohm[k], most_a)
         mean = 0.5 * (max(now, end_a) + amps)
         step_s = charge_as / mean
-        lag += (1.0 - math.exp(-step_s / diffusion_s)) * (share * ohm[k] * mean - lag)
-        now = min((room_v[k] - lag) / ohm[k], most_a)
+        ahead += (1.0 - math.exp(-step_s / max(SETTLES * diffusion_s, 1e-9))) * (mean * diffusion_s / full_as - ahead)
+        now = min((float_v - _ahead_v(ocv, k, ahead / step_soc)) / ohm[k], most_a)
         n = k
         if now <= end_a:
             part = min(max((amps - end_a) / max(amps - now, 1e-12), 0.0), 1.0)
@@ -59,3 +70,11 @@ def tail(soc: Array, room_v: Array, ohm: Array, capacity_ah: float, share: float
         amps = now
         out[0, k - 1], out[1, k - 1], out[2, k - 1] = soc[k], amps, elapsed_s / 3600.0
     return out[0, :n], out[1, :n], out[2, :n]
+
+
+@compiled
+def _ahead_v(ocv: Array, k: int, steps: float) -> float:
+    """Voltage of the surface, so many steps ahead of a point; held past the last."""
+    place = min(k + steps, len(ocv) - 1.001)
+    low = int(place)
+    return float(ocv[low] + (place - low) * (ocv[low + 1] - ocv[low]))

@@ -26,7 +26,6 @@ class Terms(NamedTuple):
     supply_a: float
     set_a: float
     float_v: float
-    slow_share: float
     switching: bool
     efficiency: float
     room_k: float
@@ -37,7 +36,7 @@ class Terms(NamedTuple):
 
 
 @compiled
-def _into_store(t: Terms, ocv: float, r: float, bus_v: float, on_bus_a: float) -> tuple[float, float, int]:
+def _into_store(t: Terms, ocv: float, r: float, diffusion: float, bus_v: float, on_bus_a: float) -> tuple[float, float, int]:
     """Current into the store, current from the bus, and which limit holds it there."""
     left = max(t.supply_a - on_bus_a, 0.0)
     if t.switching:
@@ -54,7 +53,7 @@ def _into_store(t: Terms, ocv: float, r: float, bus_v: float, on_bus_a: float) -
     by_warmth = t.room_k / (t.thermal_k_per_w * max(bus_v - min(ocv + t.set_a * r, t.float_v), 1e-3))
     if t.thermal_k_per_w > 0.0 and by_warmth < amps:
         amps, held = by_warmth, BY_WARMTH
-    by_float = max((t.float_v - ocv) / (r * (1.0 + t.slow_share)), 0.0)
+    by_float = max((t.float_v - ocv) / (r + diffusion), 0.0)
     if by_float < amps:
         amps, held = by_float, BY_FLOAT
     if ocv < t.precharge_v and t.precharge_a < amps:
@@ -65,7 +64,7 @@ def _into_store(t: Terms, ocv: float, r: float, bus_v: float, on_bus_a: float) -
 
 
 @compiled
-def balance(t: Terms, ocv: Array, ohm: Array, console_v: Array, console_w: Array,
+def balance(t: Terms, ocv: Array, ohm: Array, diffusion_ohm: Array, console_v: Array, console_w: Array,
             console_carried: Array) -> tuple[Array, Indices]:  # fmt: skip
     """Bus voltage, charge current and console settled against each other at each point.
 
@@ -75,6 +74,8 @@ def balance(t: Terms, ocv: Array, ohm: Array, console_v: Array, console_w: Array
         The path's figures.
     ocv, ohm : ndarray, shape (n,)
         Open-circuit voltage [V] and steady resistance [Ω] of the store.
+    diffusion_ohm : ndarray, shape (n,)
+        What diffusion adds to it at the set current. [Ω]
     console_v, console_w, console_carried : ndarray, shape (m,)
         The console's power over its volts, and 1 where its tree carries it; empty while it is off.
 
@@ -97,7 +98,7 @@ def balance(t: Terms, ocv: Array, ohm: Array, console_v: Array, console_w: Array
             on_bus_a = system_a if t.on_bus else 0.0
             before_v, before_a = bus_v, charge_a
             bus_v = t.source_v - t.source_ohm * (input_a + on_bus_a)
-            charge_a, input_a, held[p] = _into_store(t, ocv[p], r, bus_v, on_bus_a)
+            charge_a, input_a, held[p] = _into_store(t, ocv[p], r, diffusion_ohm[p], bus_v, on_bus_a)
             if abs(bus_v - before_v) < 1e-7 and abs(charge_a - before_a) < 1e-7:
                 break
         out[0, p], out[1, p], out[2, p], out[3, p], out[4, p] = charge_a, input_a, system_a, bus_v, carried

@@ -9,23 +9,29 @@ from functools import cache
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from briskcell.core.engine.kernel import BOOST, BUCK, BUCK_BOOST, LINEAR, input_current, stiff_v, table_value
+from briskcell.core.engine.kernel import BOOST, BUCK, BUCK_BOOST, LINEAR, buck_current, input_current, stiff_v, table_value
 from briskcell.model.parts import Converter, EfficiencyPoint, EfficiencyPoints, EfficiencyTable, FixedEfficiency, LossModel
 
 Array = NDArray[np.float64]
 SAME_OUTPUT_V = 0.4
+SWITCH_S = 15e-9  # that a switch of such boards takes to turn on, and off again; typical, TI SLVA372 and SLVA477
 KIND = {"boost": BOOST, "buck_boost": BUCK_BOOST, "buck": BUCK, "linear": LINEAR}
 
 
 @dataclass(frozen=True, slots=True)
 class Losses:
-    """Likely loss coefficients of a board: an efficiency, a table of them, or standing, junction and resistive loss."""
+    """Likely loss coefficients of a board: an efficiency, a table of them, or standing, junction and resistive loss.
+
+    Those of a buck are ``by_output``: they follow the current out, with a share ``switching`` of input volts times that current.
+    """
 
     quiescent_a: float = 0.0
     drop_v: float = 0.0
     resistance_ohm: float = 0.0
     efficiency: float = 1.0
     table: EfficiencyTable | None = None
+    by_output: bool = False
+    switching: float = 0.0
 
 
 def losses_of(converter: Converter) -> Losses:
@@ -43,18 +49,21 @@ def losses_of(converter: Converter) -> Losses:
     """
     loss = converter.loss
     if isinstance(loss, LossModel):
-        return Losses(loss.quiescent_a.likely, loss.drop_v.likely, loss.resistance_ohm.likely)
+        buck = converter.kind == "buck"
+        hertz = converter.frequency_hz.likely if buck and converter.frequency_hz else 0.0
+        return Losses(loss.quiescent_a.likely, loss.drop_v.likely, loss.resistance_ohm.likely, by_output=buck,
+                      switching=0.5 * SWITCH_S * hertz)  # fmt: skip
     if isinstance(loss, FixedEfficiency):
         return Losses(quiescent_a=converter.quiescent_a.likely, efficiency=loss.efficiency.likely)
     if isinstance(loss, EfficiencyPoints):
-        return fit_losses(loss.points, converter.output_v.likely)
+        return fit_losses(loss.points, converter.output_v.likely, by_output=converter.kind == "buck")
     if isinstance(loss, EfficiencyTable):
         return Losses(quiescent_a=converter.quiescent_a.likely, table=loss)
     return Losses(quiescent_a=converter.quiescent_a.likely)
 
 
 @cache
-def fit_losses(points: tuple[EfficiencyPoint, ...], output_v: float) -> Losses:
+def fit_losses(points: tuple[EfficiencyPoint, ...], output_v: float, *, by_output: bool = False) -> Losses:
     """Fit ``P_loss = V·quiescent + drop·I + resistance·I²`` to efficiency points by non-negative least squares [1]_.
 
     Parameters
@@ -63,6 +72,8 @@ def fit_losses(points: tuple[EfficiencyPoint, ...], output_v: float) -> Losses:
         Input volts, output amperes and efficiency, one or more.
     output_v : float
         Output voltage. [V]
+    by_output : bool
+        Whether the current is that at the output, as of a buck.
 
     Returns
     -------
@@ -85,11 +96,11 @@ def fit_losses(points: tuple[EfficiencyPoint, ...], output_v: float) -> Losses:
     volts = np.array([p.input_v for p in points])
     watts_out = np.array([p.output_a for p in points]) * output_v
     watts_in = watts_out / np.array([p.efficiency for p in points])
-    amps = watts_in / volts
+    amps = watts_out / output_v if by_output else watts_in / volts
     weight = 1.0 / watts_in
     columns = np.stack([volts, amps, amps**2], axis=1) * weight[:, None]
     quiescent, drop, resistance = _non_negative_least_squares(columns, (watts_in - watts_out) * weight)
-    return Losses(quiescent, drop, resistance)
+    return Losses(quiescent, drop, resistance, by_output=by_output)
 
 
 def _non_negative_least_squares(columns: Array, target: Array) -> list[float]:
@@ -134,7 +145,8 @@ def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losse
     """Current a switching board takes to feed a power at its output.
 
     Power in is power out over efficiency, or power out plus standing, junction and resistive loss [1]_; the smaller
-    root is the working point: ``V·I = P + V·quiescent + drop·I + resistance·I²``.
+    root is the working point: ``V·I = P + V·quiescent + drop·I + resistance·I²``. The losses of a buck follow the current out
+    instead, with a share of input volts times that current as its switch turns [2]_, so its efficiency falls as the input rises.
 
     Parameters
     ----------
@@ -145,7 +157,7 @@ def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losse
     loss : Losses
         Loss coefficients.
     output_a : array_like, broadcasts with output_w
-        Current out, read only where the efficiency is a table. [A]
+        Current out, read where the efficiency is a table, and of a buck. [A]
 
     Returns
     -------
@@ -156,6 +168,7 @@ def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losse
     ----------
     .. [1] R. W. Erickson and D. Maksimovic, Fundamentals of Power Electronics, 3rd ed., Springer, 2020, ch. 3.
        doi:10.1007/978-3-030-43881-4
+    .. [2] Texas Instruments, SLVA477, Basic Calculation of a Buck Converter's Power Stage.
 
     Examples
     --------
@@ -163,6 +176,9 @@ def switching_input_current(output_w: ArrayLike, input_v: ArrayLike, loss: Losse
     1.293
     """
     efficiency = loss.efficiency if loss.table is None else table_efficiency(loss.table, input_v, output_a)
+    if loss.by_output and (loss.drop_v > 0 or loss.resistance_ohm > 0):
+        terms = (loss.quiescent_a, loss.drop_v, loss.resistance_ohm, loss.switching)
+        return np.asarray(np.vectorize(buck_current, otypes=[float])(output_w, output_a, input_v, *terms))
     own = (loss.quiescent_a, loss.drop_v, loss.resistance_ohm)
     return np.asarray(np.vectorize(input_current, otypes=[float])(output_w, input_v, *own, efficiency))
 
@@ -272,6 +288,6 @@ def typical_efficiency(converter: Converter) -> float:
         return float(np.mean(loss.table.efficiency))
     if loss.efficiency < 1.0 or converter.switch_current_a is None:
         return loss.efficiency
-    amps, volts = converter.switch_current_a.likely / 2.0, 3.7
+    amps, volts = converter.switch_current_a.likely / 2.0, converter.output_v.likely if loss.by_output else 3.7
     wasted = volts * loss.quiescent_a + loss.drop_v * amps + loss.resistance_ohm * amps**2
     return float(np.clip(1.0 - wasted / (volts * amps), 0.5, 1.0))

@@ -20,7 +20,7 @@ TOLERANCE = 1e-8  # of the source voltage
 FLOOR = 0.02  # of the source voltage; nothing works below, and a solution there is a collapse
 MOST_A = 1e3  # asked of a source that cannot carry its converter: enough to drive the sweep down, never inf
 BOOST, BUCK_BOOST, BUCK, LINEAR = range(4)
-SET_V, DROPOUT_V, DROPOUT_OHM, STANDING_A, JUNCTION_V, OHM, EFFICIENCY = range(7)  # columns of a tree's ``own``
+SET_V, DROPOUT_V, DROPOUT_OHM, STANDING_A, JUNCTION_V, OHM, EFFICIENCY, SWITCHING = range(8)  # columns of a tree's ``own``
 
 
 class Tree(NamedTuple):
@@ -80,6 +80,14 @@ def input_current(output_w: float, input_v: float, standing_a: float, junction_v
 
 
 @compiled
+def buck_current(output_w: float, output_a: float, input_v: float, standing_a: float, junction_v: float, ohm: float,
+                 switching: float) -> float:  # fmt: skip
+    """What a buck takes: its losses follow the current out; see ``converters.switching_input_current``."""
+    lost = input_v * (standing_a + switching * output_a) + junction_v * output_a + ohm * output_a * output_a
+    return (output_w + lost) / input_v
+
+
+@compiled
 def stiff_v(kind: int, set_v: float, dropout_v: float, dropout_ohm: float, input_v: float, output_a: float) -> float:
     """Voltage behind a converter's output resistance; see ``converters.stiff_output_v``."""
     if kind == BOOST:
@@ -125,8 +133,11 @@ def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, cur
                     if table_size[k, 0]:
                         size = table_size[k]
                         efficiency = table_value(table_v[k], table_a[k], table[k], size[0], size[1], volts, out_a)
-                    losses = own[k, STANDING_A], own[k, JUNCTION_V], own[k, OHM], efficiency
-                    drawn = min(input_current(out_a * x[p, n + k], volts, *losses), MOST_A)
+                    out_w, standing, junction, r = out_a * x[p, n + k], own[k, STANDING_A], own[k, JUNCTION_V], own[k, OHM]
+                    if kind[k] == BUCK and (junction > 0.0 or r > 0.0):
+                        drawn = min(buck_current(out_w, out_a, volts, standing, junction, r, own[k, SWITCHING]), MOST_A)
+                    else:
+                        drawn = min(input_current(out_w, volts, standing, junction, r, efficiency), MOST_A)
             amps[p, c] = drawn
             source_a[source[c]] += drawn
             for b in range(start[c], start[c + 1]):

@@ -61,6 +61,29 @@ def age_factor(health: float, ageing: float) -> float:
     return 1.0 + ageing * (1.0 - health)
 
 
+def cold_share(cell: Cell, temperature_c: float) -> float:
+    """Share of its capacity that a cell gives in the cold, beside what its rising resistance takes [1]_.
+
+    Parameters
+    ----------
+    cell : Cell
+        States the share at temperatures.
+    temperature_c : float
+        Of the cell. [°C]
+
+    Returns
+    -------
+    float
+        Read by straight lines, held beyond the ends; 1 where the cell states none.
+
+    References
+    ----------
+    .. [1] T. B. Reddy (ed.), Linden's Handbook of Batteries, 4th ed., 2011, ch. 26.
+    """
+    at = sorted(cell.cold_shares)
+    return float(np.interp(temperature_c, [t for t, _ in at], [s for _, s in at])) if at else 1.0
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StoreCurves:
     """A store over a grid of states of charge: arrays of the grid's shape, volts and ohms at its terminals.
@@ -215,7 +238,7 @@ def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> Stor
         ocv_v=ocv,
         fast_ohm=together_fast + extra,
         slow_ohm=1.0 / (copies * conductance).sum(axis=0) - together_fast,
-        capacity_ah=copies * sum(s.cell.capacity_ah.likely * s.cell.health for s in strings),
+        capacity_ah=copies * sum(s.cell.capacity_ah.likely * s.cell.health * cold_share(s.cell, temperature_c) for s in strings),
         cutoff_v=pack.series * max(empty_v, guard_v),
         cutoff_is_protection=guard_v > empty_v,
         string_v=volts,
@@ -275,7 +298,34 @@ def _string(string: CellString, series: int, soc: Array, temperature_c: float) -
     cell = string.cell
     scale = cell.resistance_ohm.likely * cold_factor(temperature_c, cell.cold_b_k) * age_factor(cell.health, cell.ageing) * series
     volts = np.full(soc.shape, string.ocv_v) if string.ocv_v is not None else series * np.interp(soc, cell.ocv.soc, cell.ocv.value)
-    return volts, scale * rising(soc, cell.fast.soc, cell.fast.value), scale * rising(soc, cell.slow.soc, cell.slow.value)
+    slow = scale * rising(soc, cell.slow.soc, cell.slow.value)
+    if cell.ocv_corrected:
+        slow = slow + series * pulse_fall_ohm(cell, soc)
+    return volts, scale * rising(soc, cell.fast.soc, cell.fast.value), slow
+
+
+PULSE_H = 1.0 / 60.0  # the minute that a steady resistance is read after
+
+
+def pulse_fall_ohm(cell: Cell, soc: Array) -> Array:
+    """What the fall of the open-circuit voltage during a minute's pulse adds to a cell's resistance: ``V'(soc)·t/Q``.
+
+    Parameters
+    ----------
+    cell : Cell
+        The cell.
+    soc : ndarray
+        States of charge.
+
+    Returns
+    -------
+    ndarray
+        Of one cell. [Ω]
+    """
+    near = 0.01
+    rise = np.interp(soc + near, cell.ocv.soc, cell.ocv.value) - np.interp(soc - near, cell.ocv.soc, cell.ocv.value)
+    inside = np.minimum(soc + near, 1.0) - np.maximum(soc - near, 0.0)
+    return np.asarray(rise / inside * PULSE_H / (cell.capacity_ah.likely * cell.health))
 
 
 def string_charges(cells: tuple[Cell, ...], grid: Array) -> list[Array]:

@@ -41,7 +41,7 @@ def other_packs(assessed: Answers, pack: Pack, *, least_wh: float = 0.0, least_a
     if not pack.cell.rechargeable or pack.strings:
         return
     own = [pack.cell]
-    others = [c for c in proven(assessed) if abs(c.full_v - pack.cell.full_v) < FAMILY_V and c.part_class != pack.cell.part_class]
+    others = [c for c in proven(assessed) if abs(c.full_v - pack.cell.full_v) < FAMILY_V and c != pack.cell]
     found: list[tuple[float, int, Cell, int]] = []
     for k, cell in enumerate((*own, *others)):
         parallel = _count(cell, pack.series, least_wh, least_a)

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from briskcell.core.engine.operating import Operating
+from briskcell.model.parts import State
 from briskcell.model.stores import Bank
 
 from .stops import collapse_margin, cutoff_margin, first_below, limit_margin, lockout_margin
@@ -154,6 +155,23 @@ def elapsed(soc: Array, current_a: Array, capacity_ah: ArrayLike) -> Array:
     return out
 
 
+def carried_peaks(amps: Array) -> Array:
+    """Currents in the three states, where a peak that cannot be carried counts as play: it resets the board, and play goes on.
+
+    Parameters
+    ----------
+    amps : ndarray, shape (3, ...)
+        Of a store; inf where it collapses. [A]
+
+    Returns
+    -------
+    ndarray
+        Of the same shape.
+    """
+    lost = np.isinf(amps[State.PEAK])
+    return np.stack([amps[State.REST], amps[State.PLAY], np.where(lost, amps[State.PLAY], amps[State.PEAK])])
+
+
 def runtime(op: Operating, pack: int = 0) -> Runtime:
     """Runtime of one pack under the profile, integrated over charge.
 
@@ -170,7 +188,7 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
         With the first stop and the energy it strands: what the pack would still give down to its own cut-off.
     """
     curves, soc = op.curves[pack], op.soc
-    current = op.shares @ np.where(op.shares[:, None] > 0, op.flow.branch_a[..., pack], 0.0)
+    current = op.shares @ np.where(op.shares[:, None] > 0, carried_peaks(op.flow.branch_a[..., pack]), 0.0)
     hours = elapsed(soc, current, curves.capacity_ah)
     own, boards = list(store_stops(op, pack)), list(board_stops(op, pack))
     at_soc = first_below(np.stack([s.margin for s in (*own, *boards)]), soc)

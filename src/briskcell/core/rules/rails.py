@@ -30,6 +30,7 @@ from .registry import Finding, missed_by, rule
 CASCADE_W = 0.15  # lost on the way before two boards in a row are worth a word: a twentieth of a small console
 HYSTERESIS_V = 0.15  # of a lock-out that states no restart: 0.1 to 0.2 V on sheets; typical
 TRIPS_A = (5.0, 8.0, 10.0, 15.0, 20.0, 30.0, 40.0)  # of protection boards that are sold; typical
+HEALTHY_V = (3.4, 4.25)  # that a board takes for a lithium cell in order: between its low warning and full; typical
 TRIP_OVER = 1.5  # of what the cells give for long, that a protection board may let pass for a moment
 GAUGES = (28.0, 26.0, 24.0, 22.0, 20.0, 18.0, 16.0)
 CLAMP_V = 0.35  # over its supply, at which an input's clamp begins to conduct: 0.3 to 0.5 V on sheets
@@ -142,15 +143,18 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
     lows, highs = all_volts.min(axis=(0, 1)), all_volts.max(axis=(0, 1))
     for k, load in enumerate(op.network.loads):
         low, high, window = float(lows[k]), float(highs[k]), load.window
+        # Beyond what a part was seen to run on nobody knows: that is no failure, and no promise.
+        beyond = "unknown" if window.partly_known else "fails"
+        seen, needs = ("was seen to run on", "was seen to run from") if window.partly_known else ("accepts", "needs")
         if window.absolute_max_v is not None and high > window.absolute_max_v:
             yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V; more than {window.absolute_max_v:.2f} V destroys it.",
                           2.0 + missed_by(high, window.absolute_max_v), partial(_within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
         elif high > window.high_v + 1e-9:
-            yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V and accepts at most {window.high_v:.2f} V.",
+            yield Finding(beyond, load.id, f"{load.name} sees {high:.2f} V and {seen} at most {window.high_v:.2f} V.",
                           missed_by(high, window.high_v), partial(_within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
         if low < window.low_v - 1e-9:
             when = "at the end of the pack" if float(all_volts[:, :, k].max(axis=1).min()) >= window.low_v else "in play"
-            yield Finding("fails", load.id, f"{load.name} sees {low:.2f} V {when}, needs {window.low_v:.2f} V.",
+            yield Finding(beyond, load.id, f"{load.name} sees {low:.2f} V {when}, {needs} {window.low_v:.2f} V.",
                           missed_by(low, window.low_v), partial(more_volts, assessed, load),
                           "Feed it from a rail with a higher voltage.")  # fmt: skip
 
@@ -292,11 +296,22 @@ def inrush(assessed: Answers) -> Iterator[Finding]:
 
 @rule("battery-measure", station="rails", source="Boards with a gauge of their own")
 def battery_measure(assessed: Answers) -> Iterator[Finding]:
-    """A board that measures its battery is fed where it measures, not behind it."""
-    for load in assessed.plan.loads:
-        if load.measures_battery and boards_above(assessed.plan, load):
-            yield Finding("fails", load.id, f"{load.name} measures its battery and may refuse to run when a regulator feeds it.", 0.5,
-                          partial(_to_store, assessed, load), "Feed it at its battery terminals.")  # fmt: skip
+    """A board that measures its battery sees the volts of a healthy cell at its battery terminals."""
+    op = assessed.op
+    for k, load in enumerate(op.network.loads):
+        boards = boards_above(assessed.plan, load) if load.measures_battery else ()
+        if not boards:
+            continue
+        volts = op.flow.loads_v[:, op.down_to(assessed.end_soc), k]
+        least, most = float(volts.min()), float(volts.max())
+        if HEALTHY_V[0] <= least and most <= HEALTHY_V[1]:
+            yield Finding("close", load.id, f"{load.name} is fed with a regulated {most:.2f} V at its battery terminals: it runs, but its gauge "
+                          "never sees the pack run empty.", 0.05, partial(_to_store, assessed, load),
+                          "Keep a low lamp or a warning on the pack itself.")  # fmt: skip
+        else:
+            cause = (f"{load.name} measures its battery and sees {least:.2f} to {most:.2f} V behind {boards[-1].name}, which looks like no healthy "
+                     "cell: it may refuse to run.")  # fmt: skip
+            yield Finding("fails", load.id, cause, 0.5, partial(_to_store, assessed, load), "Feed it at its battery terminals.")
 
 
 def _to_store(assessed: Answers, load: Load) -> Iterator[Fix]:

@@ -7,21 +7,24 @@ import math
 from collections.abc import Iterator
 from functools import partial
 
+import numpy as np
+
 from briskcell.core.answers import Answers
 from briskcell.core.moves.charging import other_chargers
 from briskcell.core.moves.fix import Fix, only, placed
 from briskcell.core.moves.packs import other_packs
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.parts import Converter, State
-from briskcell.model.plan import Store
-from briskcell.model.stores import Pack
-from briskcell.model.tree import behind_links, free_id, stays_connected
+from briskcell.model.parts import Converter, Link, State
+from briskcell.model.plan import Plan, Store
+from briskcell.model.stores import Cell, Pack
+from briskcell.model.tree import behind_links, feeders_of, free_id, source_of, stays_connected
 from briskcell.model.units import show
 
 from .registry import Finding, missed_by, rule
 
-DENSEST_WH_PER_L = 800.0  # of any lithium cell sold
-CARRIER_WH = 100.0
+DENSEST_LITHIUM = 800.0  # Wh a litre of any lithium cell sold
+DENSEST_WH_PER_L = {"LFP": 420.0, "NiMH": 480.0, "alkaline": 560.0}  # of other chemistries, the best that is sold
+CARRIER_WH, REFUSED_WH = 100.0, 160.0
 EQUAL_V = 0.05
 CAP_SHARE = 0.9  # of its rating, that a supercapacitor is charged to: its life doubles for each 0.1 V less
 
@@ -37,16 +40,33 @@ def proven_capacity(assessed: Answers) -> Iterator[Finding]:
             )
             yield Finding("close", pack.id, cause, 0.2, advice="The label does not count; a capacity test of each cell does.")
             continue
-        litres = _litres(pack)
-        dense = cell.label_ah.likely * 3.6 / litres if litres else 0.0
-        if cell.measured_ah is None and dense > DENSEST_WH_PER_L:
-            most = DENSEST_WH_PER_L * litres / 3.6
-            cause = f"{cell.name} says {show(cell.label_ah.likely, 'Ah')}: {dense:.0f} Wh a litre, more than any cell holds."
-            yield Finding("fails", pack.id, cause, missed_by(dense, DENSEST_WH_PER_L), partial(_count_less, assessed, pack, most),
+        litres, volts = _litres(pack), nominal_v(cell)
+        dense = cell.label_ah.likely * volts / litres if litres else 0.0
+        densest = DENSEST_WH_PER_L.get(cell.chemistry, DENSEST_LITHIUM)
+        if cell.measured_ah is None and dense > densest:
+            most = densest * litres / volts
+            cause = f"{cell.name} says {show(cell.label_ah.likely, 'Ah')}: {dense:.0f} Wh a litre, more than any cell of its chemistry holds."
+            yield Finding("fails", pack.id, cause, missed_by(dense, densest), partial(_count_less, assessed, pack, most),
                           "Test the capacity and enter what was measured.")  # fmt: skip
         elif cell.measured_ah is None and cell.label_ah.grade == "guessed":
             yield Finding("close", pack.id, f"The capacity of {cell.name} is a guess that no test confirms.", 0.05,
                           advice="Test the capacity of one cell and enter what was measured.")  # fmt: skip
+
+
+def nominal_v(cell: Cell) -> float:
+    """Volts of a cell half full, by which its label's amp-hours are watt-hours.
+
+    Parameters
+    ----------
+    cell : Cell
+        The cell.
+
+    Returns
+    -------
+    float
+        Open circuit. [V]
+    """
+    return float(np.interp(0.5, cell.ocv.soc, cell.ocv.value))
 
 
 def _litres(pack: Pack) -> float:
@@ -63,7 +83,14 @@ def _count_less(assessed: Answers, pack: Pack, most_ah: float) -> Iterator[Fix]:
     cell = pack.cell.model_copy(update={"measured_ah": figure})
     words = f"Count with {show(figure.likely, 'Ah')} until it is tested"
     yield Fix(words, "is what such a cell may hold.", replaced(assessed.plan, altered(pack, cell=cell)))
-    yield from other_packs(assessed, pack, least_wh=0.9 * assessed.runtimes[assessed.plan.stores.index(pack)].energy_wh)
+    wanted = assessed.plan.brief.hours * max(assessed.draw.mean_w, 0.05)
+    yield from (f for f in other_packs(assessed, pack, least_wh=1.25 * wanted) if _trusted(f, pack))
+
+
+def _trusted(fix: Fix, pack: Pack) -> bool:
+    """Whether a fix has other cells than those whose label promises too much."""
+    now = fix.plan.by_id[pack.id]
+    return isinstance(now, Pack) and now.cell.label_ah != pack.cell.label_ah
 
 
 @rule("equal-strings", station="pack", source="Current between strings, (V1 − V2)/(r1 + r2)")
@@ -143,8 +170,16 @@ def shutdown(assessed: Answers) -> Iterator[Finding]:
     elif not reserve.enough:
         cause = f"The warning at {plan.shutdown.warning_v or 0:.2f} V comes too late for a clean shutdown; it belongs {at}."
         yield Finding("fails", element, cause, 0.3, search)
-    if not plan.shutdown.hard_off:
+    if not _cut_off(plan, element):
         yield Finding("close", element, "Nothing cuts the power when the board hangs.", 0.05, advice="Add a hard-off.")
+
+
+def _cut_off(plan: Plan, store: str) -> bool:
+    """Whether something cuts the power when the board hangs: as the plan says, or a switch on every way from the store."""
+    if plan.shutdown.hard_off is not None:
+        return plan.shutdown.hard_off
+    fed = [p for p in (*plan.converters, *plan.loads) if source_of(plan, p).id == store]
+    return all(any(isinstance(k, Link) and k.kind == "switch" for k in feeders_of(plan, p)) for p in fed)
 
 
 def _warn(assessed: Answers, volts: float) -> Iterator[Fix]:
@@ -189,8 +224,13 @@ def _sips_less(assessed: Answers, store: Store) -> Iterator[Fix]:
 
 @rule("carrier", station="pack", source="Limits for lithium cells in a cabin; local rules and the carrier decide")
 def carrier(assessed: Answers) -> Iterator[Finding]:
-    """Somebody knows the watt-hours when a carrier asks; past 100 Wh most ask."""
-    for store, found in zip(assessed.plan.stores, assessed.runtimes, strict=True):
-        if isinstance(store, Pack) and found.energy_wh > CARRIER_WH:
-            yield Finding("close", store.id, f"{store.name} holds {show(found.energy_wh, 'Wh')}; past 100 Wh a carrier has to agree.", 0.02,
+    """Somebody knows the watt-hours when a carrier asks: those of the label; past 100 Wh most ask, past 160 Wh most refuse."""
+    for store in assessed.plan.stores:
+        if not isinstance(store, Pack):
+            continue
+        cells = [s.cell for s in store.strings] or [store.cell] * store.parallel
+        rated = store.series * sum(c.label_ah.likely * nominal_v(c) for c in cells)
+        if rated > CARRIER_WH:
+            most = "past 160 Wh most refuse it" if rated > REFUSED_WH else "past 100 Wh a carrier has to agree"
+            yield Finding("close", store.id, f"{store.name} is rated {show(rated, 'Wh')}; {most}.", 0.02,
                           advice="Ask the carrier, or split it; local rules decide.")  # fmt: skip

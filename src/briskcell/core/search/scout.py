@@ -12,11 +12,11 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.engine.network import compile_network, state_draws
-from briskcell.core.engine.operating import operate, riding_on_play, shares_of, steady_states
+from briskcell.core.engine.operating import operate, riding_on_play, shares_of, steady_states, used_states
 from briskcell.core.engine.resistance import awg_section_mm2, link_rating_a, wire_resistance_ohm
 from briskcell.core.engine.solver import solve
 from briskcell.core.engine.sources import pack_curves
-from briskcell.core.pack.runtime import elapsed
+from briskcell.core.pack.runtime import carried_peaks, elapsed
 from briskcell.core.pack.stops import collapse_margin, cutoff_margin, first_below, limit_margin, lockout_margin
 from briskcell.core.rails.headroom import spare_of
 from briskcell.model.changes import altered, remade
@@ -166,8 +166,9 @@ def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int]
     if board.lockout_v is not None:
         stops.append(lockout_margin(flow.converter_input_v(0), used, board.lockout_v))
     end = np.maximum(first_below(np.stack(stops), COARSE_SOC).max(axis=0), 0.0)
-    shares = shares_of(plan.use)
-    hours = elapsed(COARSE_SOC, np.tensordot(shares[used], amps[used], axes=1), tables.capacity_ah[cell] * count)
+    shares, happen = shares_of(plan.use), used_states(plan.use)
+    mean = np.tensordot(shares[happen], carried_peaks(amps)[happen], axes=1)
+    hours = elapsed(COARSE_SOC, mean, tables.capacity_ah[cell] * count)
     reach = np.maximum(first_below(own, COARSE_SOC), 0.0)[:, None] <= COARSE_SOC
     # Links behind the wire carry what the store gives, so the smallest rating stands for all of them.
     rating = min([tables.trip_a, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])
