@@ -116,7 +116,7 @@ def test_the_station_of_rails_tells_what_a_higher_voltage_would_destroy(workshop
 def test_every_stop_before_the_packs_own_end_is_named_and_what_it_strands_is_shaded(workshop: Workshop) -> None:
     weak = workshop.store.create(workshop.store.head(3).document, "weak")
     base = workshop.open(weak).revision.id
-    changed = workshop.change(weak, base, lambda a: swap(a.plan, "boost", "boost-5v-3a"))
+    changed = workshop.change(weak, base, lambda a: swap(a.plan, "boost", "boost-5v-1a"))
     surface = pack_station.surface(changed, View("pack", 0.7, "play", ""))  # type: ignore[arg-type]
     plot = surface["plot"]
     words = [m["words"] for m in plot["marks"]]
@@ -146,7 +146,7 @@ def test_a_number_shows_its_change_only_where_it_can_be_seen() -> None:
     after = assess(set_value(sanderling(), "packs/pack/parallel", "3").plan)
     found = Numbers(after, before)
     assert found("runtime").delta.startswith("+")
-    assert found("energy").delta == "+18.4 Wh"
+    assert found("energy").delta == "+18.3 Wh"
     assert found("draw").delta == ""
     gone = assess(swap(oystercatcher(), "boost", "boost-5v-5a").plan)
     assert Numbers(gone, before)("part-draw:radio").delta.startswith("was")

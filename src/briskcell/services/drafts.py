@@ -117,7 +117,7 @@ def _first(wanted: DraftRequest, scale: float) -> Plan:
         loads += load_with_wire(key, part_id, f"rail-{rail}" if rail else "fuse", awg, length)
     worst_a = peak_w / 0.85 / (3.1 * layout.series)
     bay = bay_of_case(plan_from(wanted.name, "", [], case=case))
-    cell, parallel = _pack_for(wanted.hours * mean_w / 0.85, worst_a, layout.series, wanted.thickness_mm, bay)
+    cell, parallel = _pack_for(wanted.hours * mean_w / 0.72, worst_a, layout.series, wanted.thickness_mm, bay)
     build = [
         take(layout.supply, id="supply"),
         _gentle(take(layout.charger, id="charger", charges="pack", supply="supply"), cell.max_charge_a.likely * parallel),

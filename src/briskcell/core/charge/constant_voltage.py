@@ -50,15 +50,16 @@ def tail(soc: Array, ocv: Array, float_v: float, ohm: Array, capacity_ah: float,
     .. [1] G. L. Plett, Battery Management Systems, vol. I, Artech House, 2015, ch. 3.
     """
     step_soc = soc[1] - soc[0]
+    per_soc = 1.0 / step_soc if step_soc > 0.0 else 0.0
     charge_as, full_as = step_soc * capacity_ah * 3600.0, capacity_ah * 3600.0
     ahead, elapsed_s, n = amps * diffusion_s / full_as, 0.0, 0
     out = np.empty((3, len(soc) - 1))
     for k in range(1, len(soc)):
-        now = min((float_v - _ahead_v(ocv, k, ahead / step_soc)) / ohm[k], most_a)
+        now = min((float_v - _ahead_v(ocv, k, ahead * per_soc)) / ohm[k], most_a)
         mean = 0.5 * (max(now, end_a) + amps)
         step_s = charge_as / mean
         ahead += (1.0 - math.exp(-step_s / max(SETTLES * diffusion_s, 1e-9))) * (mean * diffusion_s / full_as - ahead)
-        now = min((float_v - _ahead_v(ocv, k, ahead / step_soc)) / ohm[k], most_a)
+        now = min((float_v - _ahead_v(ocv, k, ahead * per_soc)) / ohm[k], most_a)
         n = k
         if now <= end_a:
             part = min(max((amps - end_a) / max(amps - now, 1e-12), 0.0), 1.0)
@@ -75,6 +76,8 @@ def tail(soc: Array, ocv: Array, float_v: float, ohm: Array, capacity_ah: float,
 @compiled
 def _ahead_v(ocv: Array, k: int, steps: float) -> float:
     """Voltage of the surface, so many steps ahead of a point; held past the last."""
-    place = min(k + steps, len(ocv) - 1.001)
+    place = min(max(k + steps, 0.0), len(ocv) - 1.001)
+    if not place >= 0.0:
+        place = float(k)
     low = int(place)
     return float(ocv[low] + (place - low) * (ocv[low + 1] - ocv[low]))

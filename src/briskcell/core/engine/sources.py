@@ -61,6 +61,10 @@ def age_factor(health: float, ageing: float) -> float:
     return 1.0 + ageing * (1.0 - health)
 
 
+LEAST_AH = 1e-12  # what a pack holds at least, to divide by
+LEAST_SHARE = 0.01  # of its capacity, below which a cold cell is not worked out: nothing would be left to divide by
+
+
 def cold_share(cell: Cell, temperature_c: float) -> float:
     """Share of its capacity that a cell gives in the cold, beside what its rising resistance takes [1]_.
 
@@ -81,7 +85,8 @@ def cold_share(cell: Cell, temperature_c: float) -> float:
     .. [1] T. B. Reddy (ed.), Linden's Handbook of Batteries, 4th ed., 2011, ch. 26.
     """
     at = sorted(cell.cold_shares)
-    return float(np.interp(temperature_c, [t for t, _ in at], [s for _, s in at])) if at else 1.0
+    found = float(np.interp(temperature_c, [t for t, _ in at], [s for _, s in at])) if at else 1.0
+    return max(found, LEAST_SHARE)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -238,7 +243,8 @@ def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> Stor
         ocv_v=ocv,
         fast_ohm=together_fast + extra,
         slow_ohm=1.0 / (copies * conductance).sum(axis=0) - together_fast,
-        capacity_ah=copies * sum(s.cell.capacity_ah.likely * s.cell.health * cold_share(s.cell, temperature_c) for s in strings),
+        capacity_ah=LEAST_AH
+        + copies * sum(s.cell.capacity_ah.likely * s.cell.health * cold_share(s.cell, temperature_c) for s in strings),
         cutoff_v=pack.series * max(empty_v, guard_v),
         cutoff_is_protection=guard_v > empty_v,
         string_v=volts,
@@ -324,8 +330,8 @@ def pulse_fall_ohm(cell: Cell, soc: Array) -> Array:
     """
     near = 0.01
     rise = np.interp(soc + near, cell.ocv.soc, cell.ocv.value) - np.interp(soc - near, cell.ocv.soc, cell.ocv.value)
-    inside = np.minimum(soc + near, 1.0) - np.maximum(soc - near, 0.0)
-    return np.asarray(rise / inside * PULSE_H / (cell.capacity_ah.likely * cell.health))
+    inside = np.maximum(np.minimum(soc + near, 1.0) - np.maximum(soc - near, 0.0), near)
+    return np.asarray(rise / inside * PULSE_H / max(cell.capacity_ah.likely * cell.health, LEAST_AH))
 
 
 def string_charges(cells: tuple[Cell, ...], grid: Array) -> list[Array]:

@@ -36,7 +36,7 @@ def cooler(assessed: Answers) -> Iterator[Fix]:
             changed = _with_fan(assessed, changed) if fan and not plan.case.fan else changed
             yield Fix(words, f"bring the case to {assessed.of(changed).heat.skin_c:.0f} °C in play.", changed)
     for share in LARGER:
-        size = {"length_mm": round(plan.case.length_mm * share), "width_mm": round(plan.case.width_mm * share)}
+        size = {n: max(round(getattr(plan.case, n) * share), 1) for n in ("length_mm", "width_mm")}
         wide = remade(plan, {"case": plan.case.model_copy(update=size | {"vents": True})})
         words = f"A vented case of {size['length_mm']} × {size['width_mm']} mm"
         yield Fix(words, f"comes to {assessed.of(wide).heat.skin_c:.0f} °C in play.", wide)

@@ -107,4 +107,4 @@ def _stronger_cells(assessed: Answers, pack: Pack, demand_a: float) -> Iterator[
     """Packs that carry the current with spare, and hold as much as this one."""
     margins, found = assessed.plan.brief.margins, assessed.runtimes[assessed.plan.stores.index(pack)]
     for spare in (margins.comfortable, margins.close):
-        yield from other_packs(assessed, pack, least_wh=0.95 * found.energy_wh, least_a=demand_a / (1.0 - spare))
+        yield from other_packs(assessed, pack, least_wh=0.95 * found.energy_wh, least_a=demand_a / max(1.0 - spare, 0.01))

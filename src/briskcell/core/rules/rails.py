@@ -122,7 +122,7 @@ def higher_trip(plan: Plan, weak: Headroom) -> Iterator[Fix]:
         return
     most = TRIP_OVER * pack.cell.max_discharge_a.likely * pack.parallel
     for trip in TRIPS_A:
-        if weak.demand_a / (1.0 - plan.brief.margins.close) <= trip <= most and trip > pack.protection.trip_a.likely:
+        if weak.demand_a / max(1.0 - plan.brief.margins.close, 0.01) <= trip <= most and trip > pack.protection.trip_a.likely:
             figure = Figure(low=trip, likely=trip, high=trip, grade="typical", source="protection board class")
             guard = pack.protection.model_copy(update={"trip_a": figure})
             yield Fix(
