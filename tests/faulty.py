@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import random
+import sys
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
+from briskcell.core.assess import assess
+from briskcell.core.mending import mend_all
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
@@ -137,5 +141,69 @@ def faulty(seed: int, most: int = 4) -> tuple[Plan, tuple[str, ...]]:
     rng = random.Random(seed)
     plan, names = sound(rng), list[str]()
     for fault in rng.sample(FAULTS, rng.randint(1, most)):
-        plan, names = fault(plan, rng), [*names, fault.__name__]
+        try:
+            plan, names = fault(plan, rng), [*names, fault.__name__]
+        except StopIteration:
+            continue  # a fuse that an earlier fault took away cannot be another
     return plan, tuple(names)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tally:
+    """What became of one faulty build: its failures, what its fixes did, and whether mend all left nothing failing."""
+
+    failures: int
+    fixes: int = 0
+    mend: int = 0
+    fixes_that_break: tuple[str, ...] = ()
+    fixes_out_of_bounds: tuple[str, ...] = ()
+    unexplained: tuple[str, ...] = ()
+    whole: bool = False
+    conflict: str = ""
+
+    def line(self) -> str:
+        """One line of the table."""
+        if not self.failures:
+            return "nothing fails"
+        end = "whole" if self.whole else self.conflict or "no end"
+        return f"{self.failures} fail, {self.fixes} have a fix, {self.mend} mend; mend all: {end}"
+
+
+def tried(plan: Plan, *, fixes: bool = True) -> Tally:
+    """Every fix of a build tried by itself, then mend all."""
+    a = assess(plan, catalogue().stock())
+    failing = [f for f in a.findings if f.state == "fails"]
+    if not a.failures:
+        return Tally(failures=0, whole=True)
+    broken, outside, silent, mend, offered = [], [], [], 0, 0
+    strange = {f.key for f in a.findings if f.rule == "as-its-class"}
+    for finding in failing if fixes else ():
+        if finding.fix is None:
+            silent += [] if finding.fix_words else [finding.key]
+            continue
+        after, offered = a.of(finding.fix.plan), offered + 1
+        mend += finding.key not in after.failures
+        broken += [f"{finding.key}: {finding.fix.words}"] * bool(set(after.failures) - set(a.failures))
+        new = {f.key for f in after.findings if f.rule == "as-its-class"} - strange
+        outside += [f"{finding.key}: {finding.fix.words}"] * bool(new)
+    found = mend_all(a)
+    pair = f"{found.conflict.first} and {found.conflict.second}" if found.conflict else ""
+    return Tally(failures=len(a.failures), fixes=offered, mend=mend, fixes_that_break=tuple(broken), fixes_out_of_bounds=tuple(outside),
+                 unexplained=tuple(silent), whole=not found.left, conflict=pair)  # fmt: skip
+
+
+def main() -> None:
+    """Print what became of so many builds: ``python -m tests.faulty 300``."""
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else 300
+    rows = [t for seed in range(count) if (t := tried(faulty(seed)[0])).failures]
+    print(f"{len(rows)} of {count} builds fail somewhere; {sum(t.failures for t in rows)} failures, findings and wishes alike")
+    print(f"fixes offered {sum(t.fixes for t in rows)}, mend their finding {sum(t.mend for t in rows)}, "
+          f"add a failure {sum(len(t.fixes_that_break) for t in rows)}, leave a class's bounds {sum(len(t.fixes_out_of_bounds) for t in rows)}, "
+          f"findings without a word {sum(len(t.unexplained) for t in rows)}")  # fmt: skip
+    whole = sum(t.whole for t in rows)
+    named = sum(bool(t.conflict) and not t.whole for t in rows)
+    print(f"mend all: whole {whole} ({whole / len(rows):.0%}), conflict named {named}, neither {len(rows) - whole - named}")
+
+
+if __name__ == "__main__":
+    main()

@@ -124,8 +124,9 @@ def _search(start: Assessment, most: int, ended: Callable[[], bool]) -> tuple[As
                 break
             after, judged = at.of(fix.plan), judged + 1
             new = _rank(after)
-            if new >= rank or new in seen:
-                continue
+            aside = new[0] == rank[0] and after.failures.keys() != at.failures.keys()
+            if new in seen or (new >= rank and not aside):
+                continue  # no better, and not even another trouble, from which another way may lead on
             seen.add(new)
             heapq.heappush(heap, (new, next(order), after))
             if new < best_rank:
@@ -217,7 +218,9 @@ def _figures(part: Part, now: Part, after: Plan, only: tuple[str, ...]) -> str:
 
 def _rank(a: Assessment) -> tuple[float, ...]:
     failures = a.failures
-    return (float(len(failures)), round(sum(min(loss, 5.0) for loss, _ in failures.values()), 3), round(bill(a.plan).cost, 2))
+    said = {OF_RULE.get(key.split(":", maxsplit=1)[0]) for key in failures}
+    count_of = sum(not (key.startswith(WISH) and key.removeprefix(WISH) in said) for key in failures)
+    return (float(count_of), round(sum(min(loss, 5.0) for loss, _ in failures.values()), 3), round(bill(a.plan).cost, 2))
 
 
 def _moves(a: Assessment) -> Iterator[Fix]:

@@ -76,11 +76,11 @@ def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarm
 
 def _inside(op: Operating, charge: Charge, course: ChargeCourse, layout: str) -> np.ndarray:
     """Watts that stay in the case at each point of a course."""
-    board, into = charge.board, np.maximum(course.current_a, 0.0)
+    # Into the cells; below zero where a console on the cell takes more than the board gives.
+    board, into = charge.board, course.current_a
     curves = store_curves(charge.store, RISING, op.plan.brief.cells_c)
     ocv = np.interp(course.soc, RISING, curves.ocv_v)
-    console_w = course.system_a * (course.cell_v if layout == "on_cell" else course.bus_v)
     through = into + (course.system_a if layout == "on_cell" else 0.0)
     taken = through * course.bus_v if board.kind == "linear" else through * course.cell_v / board.efficiency.likely
-    console_w = console_w if layout == "power_path" else np.zeros(len(into))
+    console_w = course.system_a * course.bus_v if layout == "power_path" else 0.0
     return np.asarray(np.maximum(taken + console_w - into * ocv, 0.0))

@@ -84,11 +84,22 @@ def other_boards(assessed: Answers, board: Converter) -> Iterator[Fix]:
     """
     low, high = input_range_v(assessed, board)
     fits = [c for c in assessed.stock.converters if c.combined == board.combined or not c.combined]
-    fits = [c for c in fits if same_output(c, board) and c.part_class != board.part_class and stands(c, low, high)]
+    fits = [c for c in fits if c.part_class != board.part_class and stands(c, low, high) and _serves(assessed.plan, board, c)]
     for candidate in sorted(fits, key=lambda c: (c.kind != board.kind, c.combined, c.cost or 0.0)):
         new = placed(board, candidate)
-        new = within(new, "output_v", board.output_v.likely) or new
+        if same_output(candidate, board):
+            new = within(new, "output_v", board.output_v.likely) or new
         yield Fix(f"{candidate.name} in its place", f"takes {low:.1f} to {high:.1f} V.", replaced(assessed.plan, new))
+
+
+def _serves(plan: Plan, board: Converter, candidate: Converter) -> bool:
+    """Whether a class makes the board's volts, or volts within the windows of all that hangs on it."""
+    fed = [p.window for p in plan.loads if board in boards_above(plan, p)[-1:]]
+    behind = any(board in boards_above(plan, c) for c in plan.converters)
+    if same_output(candidate, board):
+        return True
+    volts = candidate.output_v.likely
+    return bool(fed) and not behind and all(w.low_v * 1.01 < volts <= w.high_v for w in fed)
 
 
 def other_links(assessed: Answers, link: Link) -> Iterator[Fix]:

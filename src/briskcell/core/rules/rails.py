@@ -29,7 +29,7 @@ from .registry import Finding, missed_by, rule
 
 CASCADE_W = 0.15  # lost on the way before two boards in a row are worth a word: a twentieth of a small console
 HYSTERESIS_V = 0.15  # of a lock-out that states no restart: 0.1 to 0.2 V on sheets; typical
-TRIPS_A = (5.0, 8.0, 10.0, 15.0, 20.0, 30.0, 40.0)  # of protection boards that are sold; typical
+TRIPS_A = (2.5, 3.0, 4.0, 5.0, 8.0, 10.0, 15.0, 20.0, 30.0, 40.0)  # of protection boards that are sold; typical
 HEALTHY_V = (3.4, 4.25)  # that a board takes for a lithium cell in order: between its low warning and full; typical
 TRIP_OVER = 1.5  # of what the cells give for long, that a protection board may let pass for a moment
 GAUGES = (28.0, 26.0, 24.0, 22.0, 20.0, 18.0, 16.0)

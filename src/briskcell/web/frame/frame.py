@@ -18,6 +18,7 @@ from briskcell.web.stations import surfaces
 from ..units import show
 from ..view import View
 from .current_map import CurrentMap, current_map
+from .facts import differences_from_class
 from .numbers import Numbers
 from .slip import slip_of
 
@@ -73,6 +74,7 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "spine": spine(assessed, numbers),
         "current_map": sheltered("map", lambda: _map(assessed, opened, view), None),
         "findings": assessed.findings,
+        "differing": sheltered("classes", partial(differences_from_class, assessed), dict[str, str]()),
         "surface": sheltered(f"station {view.station}", partial(surfaces()[view.station], opened, view), None),
         "slip": sheltered(f"slip {view.slip}", partial(slip_of, assessed, view.slip), None),
     }

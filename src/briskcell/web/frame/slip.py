@@ -21,6 +21,7 @@ from briskcell.services.edits.swap import swapped
 from briskcell.services.library import PartClass, classes_for, part_class
 from briskcell.web.drawing.curves import limit_plot
 
+from .facts import facts_of
 from .numbers import Numbers
 
 
@@ -63,6 +64,7 @@ class Slip:
     plot: dict[str, Any] | None = None
     places: tuple[Part, ...] = ()
     place: str = ""
+    facts: tuple[tuple[str, str], ...] = ()
 
 
 def slip_of(assessed: Assessment, key: str) -> Slip | None:
@@ -72,7 +74,7 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
         found = tuple(f for f in assessed.findings if f.element == part.id)
         path = _path_of(part)
         slip = Slip(key, part, tuple(_fields(path, part)), classes_for(part), findings=found, path=path,
-                    numbers=tuple(_numbers(assessed, part)), plot=_limit(assessed, part))  # fmt: skip
+                    numbers=tuple(_numbers(assessed, part)), plot=_limit(assessed, part), facts=tuple(facts_of(part)))  # fmt: skip
         return (
             replace(slip, places=tuple(load_feeders(assessed.plan)), place=feeding_point(assessed.plan, part))
             if isinstance(part, Load)

@@ -8,9 +8,11 @@ import numpy as np
 
 from briskcell.core.charge.charging import Charge, ChargeCourse
 from briskcell.core.charge.current_split import LIMITS
+from briskcell.model.tree import layout_of
 from briskcell.services.library import classes
 from briskcell.services.workshop import Opened
 from briskcell.web.drawing.curves import numbers, plot
+from briskcell.web.frame.facts import facts_of
 from briskcell.web.view import View
 
 
@@ -19,7 +21,16 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
     assessed = opened.assessed
     return {
         "charges": [
-            {"charge": c, "plot": _plot(c), "limits": _held(c.off), "start": c.off.start_soc, "end": c.off.end_soc}
+            {
+                "charge": c,
+                "plot": _plot(c),
+                "limits": _held(c.off),
+                "start": c.off.start_soc,
+                "end": c.off.end_soc,
+                "facts": facts_of(c.board),
+                "layout": layout_of(assessed.plan, c.board),
+                "warmth": [w for w in assessed.charge_warmths if w.charge is c],
+            }
             for c in assessed.charges
         ],
         "boards": classes("chargers"),

@@ -1,0 +1,80 @@
+"""Advice judged whole: on random builds with faults no fix breaks anything else, and mend all ends whole or names a conflict."""
+
+from __future__ import annotations
+
+import pytest
+
+from briskcell.core.assess import assess, costs
+from briskcell.core.mending import mend_all, told
+from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
+from briskcell.services.demo import curlew, oystercatcher, sanderling
+from tests.faulty import Tally, faulty, tried
+
+STOCK = catalogue().stock()
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_no_fix_of_a_faulty_build_breaks_anything_else(seed: int) -> None:
+    tally = tried(faulty(seed)[0])
+    assert tally.fixes_that_break == ()
+    assert tally.fixes_out_of_bounds == ()
+    assert tally.unexplained == ()
+    assert tally.whole or tally.conflict
+
+
+def test_most_faulty_builds_are_mended_whole() -> None:
+    found = [tried(faulty(seed)[0], fixes=False) for seed in range(100, 110)]
+    broken = [t for t in found if t.failures]
+    assert len(broken) >= 8
+    assert sum(t.whole for t in broken) >= 0.8 * len(broken)
+
+
+def test_the_failing_demo_is_mended_whole_in_one_step_that_says_what_it_does() -> None:
+    a = assess(oystercatcher(), STOCK)
+    found = mend_all(a)
+    assert (found.left, found.conflict) == ((), None)
+    assert found.after.failures == {}
+    assert found.judged <= 140
+    assert any(s.startswith("1 × 18650 energy cell") for s in found.steps)
+    assert any("added" in s and "Fuse" in s for s in found.steps)
+    assert found.after.plan.brief == a.plan.brief, "the brief is the builder's"
+    assert "more" in found.costs
+    assert not [f for f in found.after.findings if f.rule == "as-its-class"]
+
+
+def test_wishes_that_contradict_each_other_are_named_with_a_plan_for_each() -> None:
+    plan = sanderling()
+    both = remade(plan, {"brief": plan.brief.model_copy(update={"hours": 16.0, "charge_hours": 5.0})})
+    found = mend_all(assess(both, STOCK))
+    assert found.left
+    assert found.conflict is not None
+    assert found.conflict.first in ("the hours of play", "the hours on the charger")
+    assert found.conflict.offers
+    for offer in found.conflict.offers:
+        assert assess(offer.plan, STOCK).failures == {}
+        assert offer.plan.brief != both.brief
+    assert mend_all(assess(both, STOCK), ended=lambda: True).steps == (), "stopped at once"
+
+
+def test_a_plan_that_holds_is_left_alone_and_changes_are_told_part_by_part() -> None:
+    assert mend_all(assess(curlew(), STOCK)).steps == ()
+    plan = sanderling()
+    pack = plan.packs[0]
+    after = replaced(plan, altered(pack, parallel=3))
+    after = replaced(after, catalogue().part("fuse-7", id="fuse", fed_by="switch"))
+    after = replaced(after, altered(after.chargers[0], current_a=1.0))
+    after = remade(after, {"loads": after.loads[:-1], "case": after.case.model_copy(update={"fan": True})})
+    words = [w.replace("\u00a0", " ") for w in told(plan, after)]
+    assert words == [
+        "Switching charge board 1.5 A, power path: set to 1.00 A",
+        "3 × 21700 energy cell, 5.0 Ah (3 in parallel) instead of 2",
+        "Fuse 7 A instead of Fuse 5 A",
+        "Bluetooth radio left out",
+        "A case of 170 × 90 × 30 mm with vents and a fan",
+    ]
+    assert costs(assess(plan), assess(replaced(plan, altered(pack, parallel=3)))).startswith("It comes with 7.00")
+
+
+def test_tallies_add_up() -> None:
+    assert Tally(failures=0, whole=True).line() == "nothing fails"

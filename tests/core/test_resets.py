@@ -1,0 +1,92 @@
+"""Peaks as a chance, held against parts that switch on and off for ten thousand hours, and against sums by hand."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from briskcell.core.assess import assess
+from briskcell.core.pack.resets import overrun_rate
+from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.plan import plan_of
+from briskcell.services.demo import sanderling
+from tests.known import drawing, flat_cell, hand_plan
+
+SHARE, SECONDS = np.array([0.08, 0.05, 0.2]), np.array([0.3, 3.0, 0.8])
+WATTS, MOST_W = np.array([3.0, 1.6, 0.5]), 4.2  # two or three of them together pass the most, none alone
+OVER = np.array([sum(WATTS[k] for k in range(3) if n >> k & 1) > MOST_W for n in range(8)])
+
+
+def test_the_rate_is_what_ten_thousand_hours_of_parts_that_peak_come_to() -> None:
+    rng, hours = np.random.default_rng(7), 10_000.0
+    edges = []
+    for k in range(3):
+        off = SECONDS[k] * (1 - SHARE[k]) / SHARE[k]
+        cycles = int(hours * 3600 / (SECONDS[k] + off) * 1.05)
+        spans = np.stack([rng.exponential(off, cycles), rng.exponential(SECONDS[k], cycles)], axis=1).ravel()
+        at = np.cumsum(spans)
+        edges.append((at, np.tile([1 << k, -(1 << k)], cycles)))
+    at = np.concatenate([e[0] for e in edges])
+    order = np.argsort(at, kind="stable")
+    states = np.cumsum(np.concatenate([e[1] for e in edges])[order])
+    at, end = at[order], hours * 3600
+    over = OVER[states]
+    begins = np.count_nonzero(over[1:] & ~over[:-1] & (at[1:] < end))
+    inside = np.where(over[:-1] & (at[1:] < end), np.diff(at), 0.0).sum()
+    share, per_hour = overrun_rate(OVER, SHARE, SECONDS)
+    assert begins > 20_000
+    assert float(per_hour) == pytest.approx(begins / hours, rel=0.05)
+    assert float(share) == pytest.approx(inside / end, rel=0.05)
+
+
+def test_two_parts_meet_as_often_as_each_begins_while_the_other_is_at_its_peak() -> None:
+    # 0.08 · 0.05 of the time; a begins 0.08/0.3 a second while b is up (0.05), b 0.05/3 while a is up (0.08).
+    share, per_hour = overrun_rate(np.array([False, False, False, True]), SHARE[:2], SECONDS[:2])
+    assert float(share) == pytest.approx(0.004)
+    assert float(per_hour) == pytest.approx(3600 * (0.08 / 0.3 * 0.05 + 0.05 / 3.0 * 0.08))
+    always = overrun_rate(np.array([True, True]), np.array([0.1]), np.array([1.0]))
+    assert (float(always[0]), float(always[1])) == (pytest.approx(1.0), 0.0), "what is always overrun never begins to be"
+
+
+def test_a_build_says_how_long_it_is_safe_and_which_two_parts_end_that() -> None:
+    boost = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "switch_current_a": 2.0,
+             "loss": {"kind": "fixed", "efficiency": 1.0}}  # fmt: skip
+    loads = [drawing(3.0, "power_w", peak=4.9, peak_share=0.1, peak_s=2.0, fed_by="boost", id="board", name="Board"),
+             drawing(0.5, "power_w", peak=2.4, peak_share=0.2, peak_s=0.5, fed_by="boost", id="sound", name="Sound"),
+             drawing(0.5, "power_w", peak=0.9, peak_share=0.0, fed_by="boost", id="screen", name="Screen")]  # fmt: skip
+    cell = flat_cell(volts=3.0, top_v=4.0, ohm=0.0)
+    a = assess(plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": cell}], converters=[boost], loads=loads)))
+    r = a.resets
+    assert r is not None
+    # 7.8 W of both and the screen need 2 A at 3.9 V, a tenth of the charge down; 5.9 W of one of them never more than there is.
+    assert [p.load.id for p in r.parts] == ["board", "sound"], "a screen that never peaks is not among them"
+    (pair,) = r.culprits[:1]
+    assert pair.loads == ("Board", "Sound")
+    assert pair.words == "the current limit of Boost"
+    both = 3600 * (0.1 / 2.0 * 0.2 + 0.2 / 0.5 * 0.1)
+    assert pair.per_hour == pytest.approx(both)
+    assert r.at_end == pytest.approx(both, rel=0.02)
+    assert r.per_hour[0] == 0.0
+    assert r.free_hours < 0.15 * r.elapsed_h[-1]
+    assert r.expected == pytest.approx(both * r.elapsed_h[-1], rel=0.1)
+    assert a.runtime is not None
+    assert a.runtime.stop_soc < 0.01, "play ends where steady play ends"
+    finding = next(f for f in a.findings if f.rule == "resets")
+    assert finding.state == "fails"
+    assert "Board and Sound peak together and overrun the current limit of Boost" in finding.cause
+    accepted = assess(plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": cell}], converters=[boost], loads=loads,
+                                        brief={"resets_per_charge": 1000})))  # fmt: skip
+    assert not [f for f in accepted.findings if f.rule == "resets"]
+
+
+def test_a_small_boost_resets_and_a_larger_one_does_not() -> None:
+    weak = replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="fuse"))
+    stock = catalogue().stock()
+    sound, risky = assess(sanderling(), stock), assess(weak, stock)
+    assert sound.resets is not None
+    assert risky.resets is not None
+    assert (sound.resets.expected, sound.wish("resets_per_charge").state) == (0.0, "holds")  # type: ignore[union-attr]
+    assert risky.resets.expected > 1.0
+    seldom = remade(weak, {"loads": tuple(altered(p, peak_share=0.001) for p in weak.loads)})
+    assert assess(seldom).resets.expected < 0.1 * risky.resets.expected  # type: ignore[union-attr]
