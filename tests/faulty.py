@@ -143,8 +143,8 @@ def faulty(seed: int, most: int = 4) -> tuple[Plan, tuple[str, ...]]:
     for fault in rng.sample(FAULTS, rng.randint(1, most)):
         try:
             plan, names = fault(plan, rng), [*names, fault.__name__]
-        except StopIteration:
-            continue  # a fuse that an earlier fault took away cannot be another
+        except (StopIteration, IndexError):
+            continue  # nothing is left that this fault could touch
     return plan, tuple(names)
 
 

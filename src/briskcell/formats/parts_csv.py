@@ -18,10 +18,13 @@ from briskcell.model.tree import named_feeder
 from briskcell.model.units import read, typed
 
 COLUMNS = ("name", *STATES, "least_v", "most_v", "hangs_on", "grade", "source")
+MARKS = {",": "commas", ";": "semicolons", "\t": "tabs"}
 MOST_ROWS, MOST_BYTES = 100, 200_000
 # What people head their columns with, besides the names above.
 ALSO = {"part": "name", "idle": "rest", "typical": "play", "max": "peak", "min_v": "least_v", "max_v": "most_v", "rail": "hangs_on",
-        "vmin": "least_v", "vmax": "most_v", "how": "grade"}  # fmt: skip
+        "vmin": "least_v", "vmax": "most_v", "how": "grade", "at_rest": "rest", "in_play": "play", "at_the_peak": "peak",
+        "power_at_rest": "rest", "power_in_play": "play", "power_at_the_peak": "peak", "current_in_play": "play",
+        "least_volts": "least_v", "most_volts": "most_v", "how_it_is_known": "grade", "known": "grade"}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,8 +54,7 @@ def read_parts(text: str) -> list[CsvRow]:
     text = text.lstrip("\ufeff").strip()
     if not text:
         raise FigureError("csv", "Nothing was pasted or chosen.", fix="Paste a table whose first line names its columns.")
-    head = text.splitlines()[0]
-    delimiter = max(",;\t", key=head.count)
+    delimiter = parted_by(text)
     try:
         rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
     except csv.Error as error:
@@ -67,12 +69,17 @@ def read_parts(text: str) -> list[CsvRow]:
     return [_row(k, names, [c.strip() for c in r], delimiter) for k, r in filled]
 
 
+def parted_by(text: str) -> str:
+    """The mark that parts a table's cells, by its first line."""
+    return max(",;\t", key=text.lstrip("\ufeff").strip().splitlines()[0].count)
+
+
 def _row(line: int, names: list[str], found: list[str], delimiter: str) -> CsvRow:
     cells = dict(zip(names, found, strict=False))
     name = cells.get("name", "")
     if any(found[len(names) :]):
-        what = {",": "commas; a figure with a decimal comma has to stand in quotes", ";": "semicolons", "\t": "tabs"}[delimiter]
-        words = f"This line has {len(found)} cells, the first line {len(names)}. The table is parted by {what}."
+        quotes = "; a figure with a decimal comma has to stand in quotes" if delimiter == "," else ""
+        words = f"This line has {len(found)} cells, the first line {len(names)}. The table is parted by {MARKS[delimiter]}{quotes}."
         return CsvRow(line, name, None, "", words)
     try:
         return CsvRow(line, name, _load(line, name, cells), cells.get("hangs_on", ""))

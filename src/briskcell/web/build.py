@@ -115,7 +115,9 @@ def edit(build_id: int) -> Response:
 @bp.post("/grade")
 def grade(build_id: int) -> Response:
     """Say how a figure is known."""
-    return change(build_id, lambda a: values.set_grade(a.plan, form("path"), form("grade"), form("source")))
+    return change(
+        build_id, lambda a: values.set_grade(a.plan, form("path"), form("grade"), form("source"), form("measured"), form("on"))
+    )
 
 
 @bp.post("/try")

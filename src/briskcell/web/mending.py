@@ -19,7 +19,14 @@ def _verdict(build_id: int, opened: Opened) -> Response:
     page = render_template(
         "frame/_verdict.html", opened=opened, plan=opened.plan, view=view_of(request.args), findings=found, job=job
     )
-    return make_response(page)
+    return _about(page, opened)
+
+
+def _about(page: str, opened: Opened) -> Response:
+    """An answer that says which revision it is about."""
+    response = make_response(page)
+    response.headers["X-Revision"] = str(opened.revision.id)
+    return response
 
 
 @bp.get("/remedies/<id:revision>")
@@ -32,7 +39,8 @@ def remedies(build_id: int, revision: int) -> Response:
 
 def _shown(build_id: int) -> Response:
     opened = workshop().open(build_id)
-    return make_response(render_template("frame/_mend.html", id=build_id, opened=opened, job=workshop().jobs.of(build_id, KIND)))
+    page = render_template("frame/_mend.html", id=build_id, opened=opened, job=workshop().jobs.of(build_id, KIND))
+    return _about(page, opened)
 
 
 @bp.get("/mend")

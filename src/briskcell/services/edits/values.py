@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from datetime import date
 from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
@@ -13,7 +14,10 @@ from briskcell.model.changes import remade
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import GRADES, Figure, bounds, read_figure
 from briskcell.model.kinds import PART_LISTS
+from briskcell.model.parts import Load
 from briskcell.model.plan import Game, Plan, Profile
+from briskcell.model.stores import Pack
+from briskcell.model.tree import boards_above, source_of
 from briskcell.model.units import Unit, read, typed, unit_of_field
 
 from .field_names import NAMES
@@ -91,7 +95,7 @@ def set_value(plan: Plan, path: str, text: str) -> Edit:
         elif steps[-1] == "awg" and re.search(r"mm[2²]\s*$", text):
             new, steps = read(text, "mm²", path), [*steps[:-1], "section_mm2"]
         else:
-            new = _parse(old, unit, text, path)
+            new = _parse(old, unit, with_volts(plan, path, text), path)
         changed = _with(plan, steps, new)
     except ValidationError as error:
         raise field_error_of(error, path) from error
@@ -135,6 +139,22 @@ def shown(value: Any, unit: Unit | None) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     return "nothing" if value is None else str(value)
+
+
+def with_volts(plan: Plan, path: str, text: str) -> str:
+    """A draw typed in the other of watts and amperes, with the volts that its part is fed with, so that it can be read."""
+    steps = path.split("/")
+    load = plan.by_id.get(steps[1]) if len(steps) == 4 and steps[0] == "loads" else None
+    if not isinstance(load, Load) or not (typed_in := re.search(r"\d\s*(?:m|µ|u)?([AW])\s*$", text, re.IGNORECASE)):
+        return text
+    if {"power_w": "A", "current_a": "W"}.get(steps[2]) != typed_in[1].upper():
+        return text
+    boards, source = boards_above(plan, load), source_of(plan, load)
+    volts = boards[-1].output_v.likely if boards else None
+    if volts is None and isinstance(source, Pack):
+        table = source.cell.ocv.value
+        volts = table[len(table) // 2] * source.series
+    return text if volts is None else f"{text} at {volts:.3g} V"
 
 
 def _parse(old: Any, unit: Unit | None, text: str, path: str) -> Any:
@@ -194,14 +214,32 @@ def _with(at: Any, steps: list[str], value: Any) -> Any:
     return type(at).model_validate(fields | either | {step: _with(fields[step], rest, value)})
 
 
-def set_grade(plan: Plan, path: str, grade: str, source: str) -> Edit:
-    """Say how a figure is known, and from where."""
+def set_grade(plan: Plan, path: str, grade: str, source: str, measured: str = "", on: str = "") -> Edit:
+    """Say how a figure is known, and from where; what is called measured needs its own range and its date.
+
+    Raises
+    ------
+    FigureError
+        If there is no figure, or what was filled in before is passed off as a source.
+    """
     old, _ = value_at(plan, path)
     if not isinstance(old, Figure) or grade not in GRADES:
         raise FigureError(path, "There is no figure here to grade.", fix="Reload the page.")
     if grade != "guessed" and not source.strip():
         raise FigureError(path, f"A figure that is {GRADES[grade]} needs its source.", fix="Say where it comes from.")
-    new = Figure(low=old.low, likely=old.likely, high=old.high, grade=grade, source=source.strip() or "typed by the builder")
+    source = source.strip()
+    if grade in ("sheet", "measured") and grade != old.grade and source == old.source:
+        raise FigureError(path, f"“{source}” is where the figure before came from.", fix="Say which sheet, or which meter.")
+    new = Figure(low=old.low, likely=old.likely, high=old.high, grade=grade, source=source or "typed by the builder")
+    if grade == "measured":
+        unit = value_at(plan, path)[1]
+        if not measured.strip() or unit is None:
+            raise FigureError(path, "A measured figure needs the range that was read.", fix="Type it like 1.0..1.1..1.3 W.")
+        try:
+            day = date.fromisoformat(on.strip())
+        except ValueError as error:
+            raise FigureError(path, "A measured figure needs the day it was read.", fix="Type it like 2026-11-26.") from error
+        new = read_figure(measured, unit.symbol, path, grade="measured", source=f"{source}, {day.isoformat()}")
     return Edit(_with(plan, path.split("/"), new), f"{label(plan, path)}: now {GRADES[grade]}")
 
 

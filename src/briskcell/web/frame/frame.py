@@ -11,6 +11,7 @@ from markupsafe import Markup
 
 from briskcell.core.assess import Assessment
 from briskcell.core.stations import STATIONS, Headline, Station
+from briskcell.services.edits.questions import questions
 from briskcell.services.judge import sheltered
 from briskcell.services.workshop import Opened
 from briskcell.web.stations import surfaces
@@ -74,6 +75,7 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "spine": spine(assessed, numbers),
         "current_map": sheltered("map", lambda: _map(assessed, opened, view), None),
         "findings": assessed.findings,
+        "questions": sheltered("questions", partial(questions, assessed.plan), dict[str, str]()),
         "differing": sheltered("classes", partial(differences_from_class, assessed), dict[str, str]()),
         "surface": sheltered(f"station {view.station}", partial(surfaces()[view.station], opened, view), None),
         "slip": sheltered(f"slip {view.slip}", partial(slip_of, assessed, view.slip), None),

@@ -20,7 +20,10 @@ export function startFields() {
   document.addEventListener("htmx:before:request", (event) => {
     const source = event.detail.ctx.sourceElement;
     source.closest(".field")?.classList.remove("keep-typed");
-    if (source.matches("input[data-field]")) source.sentValue = source.value;
+    if (source.matches("input[data-field]")) {
+      source.sentValue = source.value;
+      clearError(source); // else a swap that comes before the answer would take the field for one that was refused
+    }
   });
   // What could not be kept stays typed, and says so; what was refused, or met another change, is told by the answer itself.
   document.addEventListener("htmx:response:error", (event) => {

@@ -9,6 +9,11 @@ export function startRequests() {
     const build = document.getElementById("build");
     if (build) headers["X-Base"] = build.dataset.revision;
   });
+  // An answer about a revision that the page has left behind is dropped: it would put an old verdict over a new one.
+  document.addEventListener("htmx:before:swap", (event) => {
+    const about = event.detail.ctx?.response?.headers?.get("X-Revision");
+    if (about && about !== document.getElementById("build")?.dataset.revision) event.preventDefault();
+  });
   document.addEventListener("htmx:error", () => {
     const notice = document.getElementById("notice");
     if (notice) {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Response, make_response, render_template, request
 
 from briskcell.core.assess import Assessment
-from briskcell.formats.parts_csv import MOST_BYTES, read_parts, write_parts
+from briskcell.formats.parts_csv import MARKS, MOST_BYTES, parted_by, read_parts, write_parts
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import read_figure
 from briskcell.model.parts import STATES
@@ -103,7 +103,9 @@ def table_preview(build_id: int) -> Response:
     rows = read_parts(text)
     places = {p.name.lower(): p.name for p in load_feeders(plan)}
     hung = {r.line: places.get(r.hangs_on.lower()) or plan.by_id[loads.best_feeder(plan, r.load)].name for r in rows if r.load}
-    return make_response(render_template("draw/_table_preview.html", rows=rows, hung=hung, text=text, id=build_id))
+    return make_response(
+        render_template("draw/_table_preview.html", rows=rows, hung=hung, text=text, parted=MARKS[parted_by(text)], id=build_id)
+    )
 
 
 @bp.post("/table/take")
