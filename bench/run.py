@@ -16,13 +16,15 @@ import numpy as np
 import structlog
 
 from briskcell.core.assess import Assessment, assess
+from briskcell.core.mending import mend_all
 from briskcell.core.rules import RULES
 from briskcell.core.search.scout import scout
 from briskcell.library import catalogue
+from briskcell.model.changes import replaced
 from briskcell.model.parts import Rail
 from briskcell.model.plan import Plan
 from briskcell.services.assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
-from briskcell.services.demo import sanderling
+from briskcell.services.demo import oystercatcher, sanderling
 from briskcell.web import create_app
 from crowded import rows as crowded
 from reference import stepped_runtime_h
@@ -65,6 +67,14 @@ def times_ms(call: Callable[[], object], runs: int) -> list[float]:
 def everything(a: Assessment) -> object:
     """All answers and rules, as a page needs them."""
     return a.runtime_range, a.headrooms, a.charges, a.reserve, a.storage, a.heat, a.findings
+
+
+def resets_alone(a: Assessment) -> float:
+    """Only the curve: what it is made from is there already."""
+    _ = a.runtime
+    start = time.perf_counter()
+    _ = a.resets
+    return (time.perf_counter() - start) * 1e3
 
 
 STATIONS = ("brief", "draw", "rails", "pack")
@@ -152,6 +162,13 @@ def main() -> None:
     edits, later = pages_ms()
     every = [t for times in edits.values() for t in times]
     candidates = scouted(demo)
+    broken = oystercatcher()
+    weak = take("boost-5v-3a", id=large.converters[0].id, fed_by=large.converters[0].fed_by)
+    risky = replaced(large, weak)
+    assess(risky, shelf).resets  # noqa: B018  compiles what it meets
+    curves = [resets_alone(assess(risky, shelf)) for _ in range(20)]
+    remedies = times_ms(lambda: [f.remedy for f in assess(broken, shelf).findings], 5)
+    mended = times_ms(lambda: mend_all(assess(broken, shelf)), 5)
     peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows = [
         (f"{len(large.loads)} loads, {len(large.converters)} converters, 101 × 3 points: all answers, {len(RULES)} rules, median",
@@ -165,6 +182,10 @@ def main() -> None:
         ("an edit of it; 95th percentile", f"{np.percentile(every, 95):.0f} ms"),
         *((f"an edit of it on {name.capitalize()}; median", f"{statistics.median(times):.0f} ms") for name, times in edits.items()),
         *((f"asked for once the page stands: {name}", f"{ms:.0f} ms") for name, ms in later.items()),
+        (f"what mends each of the {len(assess(broken, shelf).findings)} findings of the failing demo build",
+         f"{statistics.median(remedies):.0f} ms"),
+        (f"mend all of it, {mend_all(assess(broken, shelf)).judged} plans judged", f"{statistics.median(mended) / 1e3:.2f} s"),
+        ("curve of resets where peaks overrun a board of the 20 loads", f"{statistics.median(curves):.1f} ms"),
         *((f"scout, {n} candidates", f"{s:.2f} s, {s / n * 1e6:.0f} µs each") for n, s in candidates),
         ("most memory of this process", f"{peak_mb:.0f} MB"),
         *crowded(),

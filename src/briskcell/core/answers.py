@@ -30,7 +30,7 @@ from briskcell.model.plan import Plan
 from briskcell.model.stores import Balancer, Cell, ChargeBoard, Supply
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Stock:
     """Part classes within reach, from which fixes choose."""
 
@@ -44,8 +44,12 @@ class Stock:
 
     def of_class(self, key: str) -> Part | Cell | None:
         """The class of that key, where it is within reach."""
+        return self._classes.get(key)
+
+    @cached_property
+    def _classes(self) -> dict[str, Part | Cell]:
         lists = (self.chargers, self.converters, self.links, self.supplies, self.cells, self.balancers, self.loads)
-        return next((c for parts in lists for c in parts if c.part_class == key), None) if key else None
+        return {c.part_class: c for parts in lists for c in parts if c.part_class}
 
 
 NOTHING = Stock()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 from importlib.resources import files
 from typing import Any
 
@@ -55,6 +55,11 @@ class Catalogue:
         return type(part).model_validate(fields | figures)
 
     def stock(self) -> Stock:
+        """What fixes may choose from."""
+        return self._stock
+
+    @cached_property
+    def _stock(self) -> Stock:
         """What fixes may choose from."""
         return Stock(
             **{kind: tuple(c.part for c in self.of_kind(kind)) for kind in LIBRARY},

@@ -123,7 +123,12 @@ def _ungrouped(text: str, field: str) -> str:
     found = _GROUPS.search(text)
     if found is None:
         return text
-    if found[1] == "." and found[0].count(".") == 1 and re.search(r"mAh\s*$", text, re.IGNORECASE):
+    if (
+        found[1] == "."
+        and found[0].count(".") == 1
+        and text[found.end() : found.end() + 1] != ","
+        and re.search(r"mAh\s*$", text, re.IGNORECASE)
+    ):
         # Nothing that is shown here stands in mAh, and no cell holds so few: it is a thousands point, or a slip.
         whole, less = found[0].replace(".", ""), f"{float(found[0]):g}"
         raise FigureError(

@@ -42,6 +42,7 @@ class ChargeCourse:
     soc: Array
     current_a: Array
     cell_v: Array
+    ocv_v: Array
     elapsed_h: Array
     system_a: Array
     bus_v: Array
@@ -313,7 +314,7 @@ class ChargePath:
         limit[len(body) - (len(tail_soc) if tail_at.size else 0) :] = BY_FLOAT
         return ChargeCourse(
             hours=None if why else float(hours[-1]), why=why, start_soc=start, end_soc=float(body[-1]), soc=body, current_a=amps,
-            cell_v=np.minimum(ocv + amps * r, self.float_v), elapsed_h=hours,
+            ocv_v=ocv, cell_v=np.minimum(ocv + amps * r, self.float_v), elapsed_h=hours,
             system_a=np.interp(body, RISING, system_a), bus_v=np.interp(body, RISING, bus_v), limit=limit,
             balance_h=self._balance_h(),
         )  # fmt: skip
@@ -325,10 +326,10 @@ class ChargePath:
         hours = bank.cells_wh.likely * (1.0 - start) / (power * bank.efficiency.likely)
         line, none = np.array([start, 1.0]), np.zeros(2)
         amps = np.full(2, power / bank.output_v.likely)
+        volts = np.full(2, bank.output_v.likely)
         return ChargeCourse(
-            hours=None if why else hours, why=why, start_soc=start, end_soc=1.0, soc=line, current_a=amps,
-            cell_v=np.full(2, bank.output_v.likely), elapsed_h=np.array([0.0, hours]), system_a=none,
-            bus_v=np.full(2, self.source_v), limit=np.ones(2, dtype=int),
+            hours=None if why else hours, why=why, start_soc=start, end_soc=1.0, soc=line, current_a=amps, cell_v=volts, ocv_v=volts,
+            elapsed_h=np.array([0.0, hours]), system_a=none, bus_v=np.full(2, self.source_v), limit=np.ones(2, dtype=int),
         )  # fmt: skip
 
     def _balance_h(self) -> float | None:

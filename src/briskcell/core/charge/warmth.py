@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from briskcell.core.charge.charging import RISING, Charge, ChargeCourse
+from briskcell.core.charge.charging import Charge, ChargeCourse
 from briskcell.core.engine.operating import Operating
-from briskcell.core.engine.sources import store_curves
 from briskcell.core.heat.case import AIR_OVER_SKIN, CAPACITY, case_conductance
 from briskcell.model.stores import Pack
 from briskcell.model.tree import layout_of
+
+POINTS = 40  # of a charge that its warmth is followed over
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,7 +56,8 @@ def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarm
     layout = layout_of(op.plan, charge.board)
     if not isinstance(store, Pack) or (playing and layout == "cut_out") or len(course.soc) < 2:
         return None
-    watts = _inside(op, charge, course, layout)
+    every = np.unique(np.linspace(0, len(course.soc) - 1, POINTS).astype(int))
+    watts, hours_at = _inside(charge, course, layout)[every], course.elapsed_h[every]
     case, room = op.plan.case, op.plan.brief.room_c
     conductance = case_conductance(case)
     tau_h = case.mass_g / 1e3 * CAPACITY / conductance / 3600.0
@@ -64,23 +66,21 @@ def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarm
     air, most, at, minutes = room, room, 0, None
     for k in range(1, len(watts)):
         before, toward = air, 0.5 * (settled[k] + settled[k - 1])
-        hours = float(course.elapsed_h[k] - course.elapsed_h[k - 1])
+        hours = float(hours_at[k] - hours_at[k - 1])
         air = toward + (before - toward) * math.exp(-hours / tau_h)
         if minutes is None and before <= limit < air:
             passed = tau_h * math.log((toward - before) / (toward - limit))
-            minutes = 60.0 * (float(course.elapsed_h[k - 1]) + passed)
+            minutes = 60.0 * (float(hours_at[k - 1]) + passed)
         if air > most:
             most, at = air, k
     return ChargeWarmth(charge=charge, playing=playing, watts=float(watts[at]), celsius=float(most), limit_c=limit, minutes=minutes)
 
 
-def _inside(op: Operating, charge: Charge, course: ChargeCourse, layout: str) -> np.ndarray:
+def _inside(charge: Charge, course: ChargeCourse, layout: str) -> np.ndarray:
     """Watts that stay in the case at each point of a course."""
     # Into the cells; below zero where a console on the cell takes more than the board gives.
     board, into = charge.board, course.current_a
-    curves = store_curves(charge.store, RISING, op.plan.brief.cells_c)
-    ocv = np.interp(course.soc, RISING, curves.ocv_v)
     through = into + (course.system_a if layout == "on_cell" else 0.0)
     taken = through * course.bus_v if board.kind == "linear" else through * course.cell_v / board.efficiency.likely
     console_w = course.system_a * course.bus_v if layout == "power_path" else 0.0
-    return np.asarray(np.maximum(taken + console_w - into * ocv, 0.0))
+    return np.asarray(np.maximum(taken + console_w - into * course.ocv_v, 0.0))

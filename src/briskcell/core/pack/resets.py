@@ -15,7 +15,7 @@ from briskcell.core.engine.resistance import link_rating_a
 from briskcell.core.engine.solver import Flow, Slow, solve
 from briskcell.core.engine.sources import StoreCurves, store_curves
 from briskcell.core.pack.runtime import Runtime
-from briskcell.model.parts import Load
+from briskcell.model.parts import Load, State
 from briskcell.model.stores import Pack
 
 Array = NDArray[np.float64]
@@ -144,8 +144,8 @@ def resets(op: Operating, found: Runtime) -> Resets:
     per_hour, share = np.zeros(POINTS), np.zeros(POINTS)
     culprits: tuple[Culprit, ...] = ()
     peaks = np.array([any(q.load is p for q in peaking) for p in op.network.loads], dtype=bool)
-    if peaking and found.hours:
-        # All at once is the worst: where even that overruns nothing, no combination does.
+    # All at once is the worst, and is solved already with all that could peak: where that overruns nothing, nothing does.
+    if peaking and found.hours and _meets_a_limit(op, op.down_to(found.stop_soc)):
         all_at_once = _solved(op, soc, np.stack([np.zeros(len(op.network.loads), bool), peaks]))
         near = np.flatnonzero(_over(op, all_at_once)[1])
         if near.size:
@@ -160,6 +160,14 @@ def resets(op: Operating, found: Runtime) -> Resets:
     free = float(elapsed[max(int(feared.argmax()) - 1, 0)] if feared.any() else elapsed[-1])
     return Resets(soc=soc, share=share, per_hour=per_hour, elapsed_h=elapsed, expected=expected, free_hours=free,
                   at_end=float(per_hour[-1]), culprits=culprits, parts=parts, held=held)  # fmt: skip
+
+
+def _meets_a_limit(op: Operating, reach: Flags) -> bool:
+    """Whether anything is overrun with all parts at their peak, as it is solved already."""
+    flow, net, at = op.flow, op.network, (State.PEAK, reach)
+    if flow.collapsed[at].any() or (flow.loads_v[at] < np.array([p.window.low_v for p in net.loads])).any():
+        return True
+    return any(over[at].any() for _, _, over in _limits(op, flow, solved=True))
 
 
 def _peaking(op: Operating) -> list[Peaking]:
@@ -212,17 +220,19 @@ def _over(op: Operating, flow: Flow) -> Flags:
     return np.asarray(np.logical_or.reduce([over for _, _, over in _limits(op, flow)]), dtype=bool)
 
 
-def _limits(op: Operating, flow: Flow) -> list[tuple[str, str, Flags]]:
-    """Everything that a peak can overrun: the element, words, and where it does."""
+def _limits(op: Operating, flow: Flow, *, solved: bool = False) -> list[tuple[str, str, Flags]]:
+    """Everything that a peak can overrun: the element, words, and where it does; of the build's own ``solved`` flow without its
+    loads."""
     net, plan = op.network, op.plan
     out: list[tuple[str, str, Flags]] = []
     for k, converter in enumerate(net.converters):
         volts = flow.converter_input_v(k)
         if np.isfinite(op.board_limit_a[k]).any():
-            out.append((converter.id, f"the current limit of {converter.name}", flow.output_a(k) > deliverable_a(converter, volts)))
+            most = op.board_limit_a[k] if solved else deliverable_a(converter, volts)
+            out.append((converter.id, f"the current limit of {converter.name}", flow.output_a(k) > most))
         if converter.lockout_v is not None:
             out.append((converter.id, f"the lock-out of {converter.name}", volts < converter.lockout_v))
-    for k, load in enumerate(net.loads):
+    for k, load in enumerate(() if solved else net.loads):
         out.append((load.id, f"the window of {load.name}", flow.loads_v[..., k] < load.window.low_v))
     for k, store in enumerate(plan.stores):
         amps, curves = flow.branch_a[..., k], op.curves[k]
