@@ -89,17 +89,19 @@ def tree_plan(data: dict[str, Any]) -> dict[str, Any]:
     return plan
 
 
-def reference_plan(power_w: float) -> dict[str, Any]:
-    """The reference cell's tables as a plan, with one constant-power load straight on it and a 1 A charger."""
+def reference_plan(power_w: float, *, corrected: bool = False) -> dict[str, Any]:
+    """The reference cell's tables as a plan, with one constant-power load straight on it and a 1 A charger; the resistances with
+    the fall of the open-circuit voltage in their pulses, or corrected for it."""
     data = case("cell-reference-21700")
     table, first = data["resistance"], data["resistance"]["soc"].index(0.5)
-    unit = table["r60_ohm"][first]
-    slow = [(b - a) / unit for a, b in zip(table["r10_ohm"], table["r60_ohm"], strict=True)]
+    ten, minute = (table[f"{r}_ocv_corrected_ohm" if corrected else f"{r}_ohm"] for r in ("r10", "r60"))
+    unit = minute[first]
+    slow = [(b - a) / unit for a, b in zip(ten, minute, strict=True)]
     run = data["charges"][0]
     cell = {
         "name": "reference cell", "chemistry": "nmc", "label_ah": data["capacity_Ah"], "full_v": 4.2, "empty_v": 3.0,
         "ocv": {"soc": data["ocv"]["soc"], "value": data["ocv"]["voltage_V"]}, "resistance_ohm": unit,
-        "fast": {"soc": table["soc"], "value": [a / unit for a in table["r10_ohm"]]},
+        "fast": {"soc": table["soc"], "value": [a / unit for a in ten]}, "ocv_corrected": corrected,
         "slow": {"soc": table["soc"], "value": slow}, "max_charge_a": 3, "max_discharge_a": 10,
     }  # fmt: skip
     states = dict.fromkeys(("rest", "play", "peak"), power_w)

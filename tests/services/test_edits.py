@@ -2,25 +2,31 @@
 
 from __future__ import annotations
 
+import random
+
 import pytest
 
 from briskcell.core.assess import assess
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
 from briskcell.model.kinds import kind_of
 from briskcell.model.parts import Load
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
-from briskcell.model.tree import load_feeders
+from briskcell.model.tree import behind_links, load_feeders
 from briskcell.model.units import typed
 from briskcell.services.demo import demo_plans, sanderling
 from briskcell.services.drafts import DraftRequest, draft
 from briskcell.services.draw import loads
+from briskcell.services.draw.loads import add_load
 from briskcell.services.edits import values as edits
 from briskcell.services.edits.differences import differences
 from briskcell.services.edits.swap import swap
+from briskcell.services.rails.feeding import add_rail, feed_from
 from briskcell.web.frame.slip import slip_of
+from tests.drafting import COMBINATIONS, drafted
 
 PLANS = demo_plans()
 
@@ -121,3 +127,25 @@ def test_a_draft_lasts_and_fits_what_was_wished(hours: float, thickness: float) 
     assert asked != plan.note.startswith("As it was wished it cannot be had")
     assert assess(plan, catalogue().stock()).failures == {}
     assert all(isinstance(p, Load) and p.draw.play.grade == "typical" for p in plan.loads)
+
+
+def test_a_part_never_hangs_before_the_switch_and_the_fuse_unless_it_is_wired_there() -> None:
+    plan = draft(DraftRequest(name="Knot", board="board-small4", screen="screen-35", hours=3.0, thickness_mm=30.0))
+    stock = catalogue().stock()
+    radio = add_load(plan, "radio-wifi", "").plan
+    assert not [f for f in assess(radio, stock).findings if f.rule == "fuse-at-the-store"]
+    on_pack = add_load(plan, "haptics", "pack").plan
+    fuse = next(k for k in on_pack.links if k.kind == "fuse")
+    assert on_pack.by_id[on_pack.loads[-1].fed_by].fed_by == fuse.id  # type: ignore[attr-defined]
+    moved = feed_from(plan, "sound", "pack").plan
+    assert not [f for f in assess(moved, stock).findings if f.rule == "fuse-at-the-store"]
+    bare = replaced(on_pack, altered(on_pack.by_id[on_pack.loads[-1].fed_by], fed_by="pack"))
+    railed = add_rail(bare, "linear-33-05", behind_links(bare, bare.packs[0]).id, "").plan
+    assert railed.converters[-1].fed_by == fuse.id, "a part wired before them does not hide them"
+
+
+def test_drafts_hold_in_the_bay_of_their_thickness_or_say_what_cannot_be_had() -> None:
+    tally = drafted(random.Random(5).sample(COMBINATIONS, 10))
+    assert tally["fails"] == 0
+    assert tally["holds"] >= 7
+    assert tally["holds"] + tally["nearest"] + tally["refused"] == 10

@@ -49,11 +49,25 @@ def feeding_point(plan: Plan, load: Load) -> str:
 
 
 def behind_links(plan: Plan, source: Part) -> Part:
-    """The end of the wire, switch and fuse that follow a source, where its current first parts."""
+    """The end of the wire, switch and fuse that follow a source, where its current first parts.
+
+    What hangs before them does not hide them: the way on is the one link that a switch, fuse or board lies behind.
+    """
     at = source
-    while len(nexts := plan.fed.get(at.id, ())) == 1 and isinstance(nexts[0], Link):
+    while True:
+        nexts = [p for p in plan.fed.get(at.id, ()) if not (isinstance(p, Link) and p.kind == "return")]
+        if len(nexts) > 1 and at is source:
+            nexts = [p for p in nexts if _leads_on(plan, p)]
+        if len(nexts) != 1 or not isinstance(nexts[0], Link):
+            return at
         at = nexts[0]
-    return at
+
+
+def _leads_on(plan: Plan, part: Fed) -> bool:
+    """Whether a switch or fuse is, or lies behind, a link."""
+    if not isinstance(part, Link):
+        return False
+    return part.kind in ("switch", "fuse", "jack") or any(_leads_on(plan, p) for p in plan.fed.get(part.id, ()))
 
 
 def store_point(plan: Plan, load: Load) -> str:

@@ -328,7 +328,8 @@ class ChargePath:
         amps = np.full(2, power / bank.output_v.likely)
         volts = np.full(2, bank.output_v.likely)
         return ChargeCourse(
-            hours=None if why else hours, why=why, start_soc=start, end_soc=1.0, soc=line, current_a=amps, cell_v=volts, ocv_v=volts,
+            hours=None if why else hours, why=why, start_soc=start, end_soc=1.0, soc=line, current_a=amps, cell_v=volts,
+            ocv_v=volts,
             elapsed_h=np.array([0.0, hours]), system_a=none, bus_v=np.full(2, self.source_v),
             limit=np.ones(2, dtype=int),
         )  # fmt: skip

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from briskcell.core.engine.smooth import smooth
 from briskcell.model.plan import Store
 from briskcell.model.stores import Bank, Capacitor, Cell, CellString, Pack
 
@@ -202,7 +203,7 @@ def bank_curves(bank: Bank, grid: Array) -> StoreCurves:
 def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> StoreCurves:
     """Volts and ohms of a pack over states of charge.
 
-    ``V·S``, ``Q·P``, ``r·S/P`` [1]_; the tables are read by straight lines, and held beyond their ends, except the
+    ``V·S``, ``Q·P``, ``r·S/P`` [1]_; the tables are read by monotone cubics, and held beyond their ends, except the
     resistance, which goes on rising towards empty with its last slope. Unequal strings in parallel rest at one
     voltage, so each stands at the state of charge that its own table gives that voltage; together they are the source
     ``Σ(V/r)/Σ(1/r)`` behind ``1/Σ(1/r)``.
@@ -303,7 +304,7 @@ def _string(string: CellString, series: int, soc: Array, temperature_c: float) -
     """Volts, fast and slow ohms of one string at its own states of charge."""
     cell = string.cell
     scale = cell.resistance_ohm.likely * cold_factor(temperature_c, cell.cold_b_k) * age_factor(cell.health, cell.ageing) * series
-    volts = np.full(soc.shape, string.ocv_v) if string.ocv_v is not None else series * np.interp(soc, cell.ocv.soc, cell.ocv.value)
+    volts = np.full(soc.shape, string.ocv_v) if string.ocv_v is not None else series * smooth(soc, cell.ocv.soc, cell.ocv.value)
     slow = scale * rising(soc, cell.slow.soc, cell.slow.value)
     if cell.ocv_corrected:
         slow = slow + series * pulse_fall_ohm(cell, soc)
@@ -329,7 +330,7 @@ def pulse_fall_ohm(cell: Cell, soc: Array) -> Array:
         Of one cell. [Ω]
     """
     near = 0.01
-    rise = np.interp(soc + near, cell.ocv.soc, cell.ocv.value) - np.interp(soc - near, cell.ocv.soc, cell.ocv.value)
+    rise = smooth(soc + near, cell.ocv.soc, cell.ocv.value) - smooth(soc - near, cell.ocv.soc, cell.ocv.value)
     inside = np.maximum(np.minimum(soc + near, 1.0) - np.maximum(soc - near, 0.0), near)
     return np.asarray(rise / inside * PULSE_H / max(cell.capacity_ah.likely * cell.health, LEAST_AH))
 
@@ -359,7 +360,7 @@ def string_charges(cells: tuple[Cell, ...], grid: Array) -> list[Array]:
 
 
 def rising(grid: Array, soc: tuple[float, ...], value: tuple[float, ...]) -> Array:
-    """A table read by straight lines; below its first point it goes on with its first slope, if that rises to empty.
+    """A table read smoothly; below its first point it goes on with its first slope, if that rises to empty.
 
     Parameters
     ----------
@@ -373,7 +374,7 @@ def rising(grid: Array, soc: tuple[float, ...], value: tuple[float, ...]) -> Arr
     ndarray, shape (n,)
         Values, never below zero.
     """
-    out = np.interp(grid, soc, value)
+    out = smooth(grid, soc, value)
     slope = (value[1] - value[0]) / (soc[1] - soc[0])
     if slope < 0:
         out = out + np.where(grid < soc[0], slope * (grid - soc[0]), 0.0)

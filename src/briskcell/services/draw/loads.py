@@ -8,14 +8,17 @@ from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Converter, Link, Load, PowerStates, Rail, Window
+from briskcell.model.parts import Converter, Link, Load, Part, PowerStates, Rail, Window
 from briskcell.model.plan import Plan
-from briskcell.model.tree import feeding_point, free_id, load_feeders, own_wires
+from briskcell.model.stores import Pack
+from briskcell.model.tree import behind_links, feeding_point, free_id, load_feeders, own_wires
 from briskcell.services.edits.values import Edit, checked, field_error_of
 
 
 def added(plan: Plan, load: Load, fed_by: str) -> Plan:
     """The plan with a load on a wire of its own."""
+    store = plan.by_id.get(fed_by)
+    fed_by = behind_links(plan, store).id if isinstance(store, Pack) else fed_by  # never before the switch and the fuse
     part_id = free_id(plan, load.id)
     wire_id = free_id(plan, f"w-{part_id}")
     wire = Link(id=wire_id, name=f"Wire to {load.name[:60]}", kind="wire", fed_by=fed_by, awg=26, length_m=0.15)
@@ -43,7 +46,21 @@ def best_feeder(plan: Plan, load: Load) -> str:
         board = plan.by_id[place.fed_by] if isinstance(place, Rail) else place
         if isinstance(board, Converter) and load.window.low_v <= board.output_v.likely <= load.window.high_v:
             return place.id
-    return places[0].id
+    # No rail suits: the pack itself, behind its switch and fuse, where its volts do; else the rail nearest to what it accepts.
+    for place in places:
+        if not isinstance(place, Pack):
+            continue
+        low, high = place.cell.empty_v * place.series, place.cell.full_v * place.series
+        if load.window.low_v <= low and high <= load.window.high_v:
+            return behind_links(plan, place).id
+    boards = [p for p in places if not isinstance(p, Pack)]
+    middle = (load.window.low_v + load.window.high_v) / 2.0
+    return min(boards or places, key=lambda p: abs(_volts(plan, p) - middle)).id
+
+
+def _volts(plan: Plan, place: Part) -> float:
+    board = plan.by_id[place.fed_by] if isinstance(place, Rail) else place
+    return board.output_v.likely if isinstance(board, Converter) else 0.0
 
 
 def take_table(plan: Plan, rows: list[tuple[Load, str]]) -> Edit:
