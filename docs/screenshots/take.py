@@ -31,6 +31,7 @@ VIEWS = {
     "charge": (f"/builds/{SOUND}/charge", {}),
     "slip-part": (f"/builds/{FAILING}/draw?slip=part:boost&state=peak", {}),
     "slip-working": (f"/builds/{SOUND}/pack?slip=working:runtime", {}),
+    "mend-all": (f"/builds/{FAILING}/rails", {"press": "Mend all", "then": ".mended"}),
     "bench-phone": (f"/builds/{FAILING}/pack", {"width": 390}),
 }
 
@@ -60,6 +61,9 @@ def main() -> None:
             page = context.new_page()
             page.goto(site + path)
             page.wait_for_timeout(900)
+            if "press" in how:
+                page.get_by_role("button", name=how["press"]).click()
+                page.wait_for_selector(how["then"])
             if "to" in how:
                 page.evaluate("(id) => document.getElementById(id).scrollIntoView()", how["to"])
                 page.wait_for_timeout(200)

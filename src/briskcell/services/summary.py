@@ -6,7 +6,7 @@ from typing import Any
 
 from briskcell.core.assess import Assessment
 
-VERSION = 1  # of what is kept: an older one is worked out anew
+VERSION = 2  # of what is kept, and of how it is worked out: an older one is worked out anew
 
 
 def summary_of(assessed: Assessment) -> dict[str, Any]:
