@@ -31,8 +31,8 @@ VIEWS = {
     "charge": (f"/builds/{SOUND}/charge", {}),
     "slip-part": (f"/builds/{FAILING}/draw?slip=part:boost&state=peak", {}),
     "slip-working": (f"/builds/{SOUND}/pack?slip=working:runtime", {}),
-    "mend-all": (f"/builds/{FAILING}/rails", {"press": "Mend all", "then": ".mended"}),
     "bench-phone": (f"/builds/{FAILING}/pack", {"width": 390}),
+    "mend-all": (f"/builds/{FAILING}/rails", {"press": "Mend all", "then": ".mended"}),
 }
 
 
