@@ -88,7 +88,7 @@ def mend_all(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], 
         The best plan met. Where something still fails, the pair of wishes that contradict each other, if one is found.
     """
     best, judged = mended(assessed, most, ended)
-    left = tuple(cause for _, cause in best.failures.values())
+    left = tuple(best.failures[key][1] for key in _each_once(best))
     conflict = _conflict(assessed, best, max(most // 4, 20), ended) if left else None
     return Mending(assessed, best, told(assessed.plan, best.plan), left, judged, conflict)
 
@@ -217,10 +217,17 @@ def _figures(part: Part, now: Part, after: Plan, only: tuple[str, ...]) -> str:
 
 
 def _rank(a: Assessment) -> tuple[float, ...]:
-    failures = a.failures
-    said = {OF_RULE.get(key.split(":", maxsplit=1)[0]) for key in failures}
-    count_of = sum(not (key.startswith(WISH) and key.removeprefix(WISH) in said) for key in failures)
-    return (float(count_of), round(sum(min(loss, 5.0) for loss, _ in failures.values()), 3), round(bill(a.plan).cost, 2))
+    return (
+        float(len(_each_once(a))),
+        round(sum(min(loss, 5.0) for loss, _ in a.failures.values()), 3),
+        round(bill(a.plan).cost, 2),
+    )
+
+
+def _each_once(a: Assessment) -> list[str]:
+    """Keys of what fails, without the wishes that a finding speaks of already."""
+    said = {OF_RULE.get(key.split(":", maxsplit=1)[0]) for key in a.failures}
+    return [key for key in a.failures if not (key.startswith(WISH) and key.removeprefix(WISH) in said)]
 
 
 def _moves(a: Assessment) -> Iterator[Fix]:
