@@ -51,10 +51,10 @@ def in_words(found: Resets) -> str:
         return "No reset to fear: even all peaks at once overrun nothing."
     every = 60.0 / found.at_end
     often = f"one in {every:.0f} min" if every >= 1.5 else f"{found.at_end:.0f} an hour"
-    first = (
-        "From the start" if found.free_hours < 0.05 else f"The first {show(found.free_hours, 'h')} without a reset to fear; then"
-    )
-    return f"{first} up to about {often} at the end, {found.expected:.2g} over a whole pack."
+    calm = f"The first {show(found.free_hours, 'h')} without a reset to fear; then"
+    first = "Resets from the start:" if found.free_hours < 0.05 else calm
+    count = f"{found.expected:.0f}" if found.expected >= 10 else f"{found.expected:.2g}"
+    return f"{first} up to about {often} at the end, {count} over a whole pack."
 
 
 def blamed(found: Resets) -> str:
