@@ -10,18 +10,16 @@ import numpy as np
 
 from briskcell.core.answers import Answers
 from briskcell.core.engine.converters import typical_efficiency
-from briskcell.core.engine.operating import operate
-from briskcell.core.moves.boards import hung, other_boards, other_links, other_rails
+from briskcell.core.moves.boards import hung, other_boards, other_rails
+from briskcell.core.moves.carrying import carried, stronger
 from briskcell.core.moves.fix import Fix, placed, within
 from briskcell.core.moves.layouts import other_layouts
-from briskcell.core.moves.packs import other_packs
+from briskcell.core.moves.volts import more_volts, within_window
 from briskcell.core.rails.fewest import straight_on
-from briskcell.core.rails.headroom import Headroom, headrooms, judged
+from briskcell.core.rails.headroom import judged
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.figure import Figure
-from briskcell.model.parts import Converter, Fed, Link, Load, State
+from briskcell.model.parts import Converter, Link, Load, State
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Pack
 from briskcell.model.tree import behind_links, boards_above, feeders_of, source_of
 from briskcell.model.units import show
 
@@ -29,10 +27,7 @@ from .registry import Finding, missed_by, rule
 
 CASCADE_W = 0.15  # lost on the way before two boards in a row are worth a word: a twentieth of a small console
 HYSTERESIS_V = 0.15  # of a lock-out that states no restart: 0.1 to 0.2 V on sheets; typical
-TRIPS_A = (2.5, 3.0, 4.0, 5.0, 8.0, 10.0, 15.0, 20.0, 30.0, 40.0)  # of protection boards that are sold; typical
 HEALTHY_V = (3.4, 4.25)  # that a board takes for a lithium cell in order: between its low warning and full; typical
-TRIP_OVER = 1.5  # of what the cells give for long, that a protection board may let pass for a moment
-GAUGES = (28.0, 26.0, 24.0, 22.0, 20.0, 18.0, 16.0)
 CLAMP_V = 0.35  # over its supply, at which an input's clamp begins to conduct: 0.3 to 0.5 V on sheets
 HIGH_SHARE = 0.7  # of its supply, that an input takes for a sure high: JESD8C.01
 
@@ -43,7 +38,7 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
     if (lost := assessed.collapse) is not None:
         soc, state = lost
         yield Finding("fails", assessed.plan.stores[0].id, f"At {soc:.0%} charge, all at {state}, the volts collapse: "
-                      "the path from the pack cannot carry what is asked.", 3.0, partial(_carried, assessed),
+                      "the path from the pack cannot carry what is asked.", 3.0, partial(carried, assessed),
                       "Thicker wire, a stronger pack, or less draw at once.")  # fmt: skip
     for h in assessed.headrooms:
         state = judged(h.spare, assessed.plan.brief.margins)
@@ -55,81 +50,8 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
         else:
             cause = (f"{moment} {h.name} has {h.spare:.0%} to spare "
                      f"({show(h.demand_a, 'A')} of {show(h.limit_a, 'A')}).")  # fmt: skip
-        yield Finding(state, h.element, cause, -h.spare, partial(_stronger, assessed, h),
+        yield Finding(state, h.element, cause, -h.spare, partial(stronger, assessed, h),
                       "Choose a part with a higher rating.")  # fmt: skip
-
-
-def _carried(assessed: Answers) -> Iterator[Fix]:
-    """A stronger part in the place of one without spare; then a pack that sags less, and thicker wires all along."""
-    for weak in sorted(assessed.headrooms, key=lambda h: h.spare)[:3]:
-        if weak.spare < assessed.plan.brief.margins.close:
-            yield from _stronger(assessed, weak)
-    yield from _all_thicker(assessed.plan)
-    for pack in assessed.plan.packs:
-        now = assessed.runtimes[assessed.plan.stores.index(pack)]
-        for times in (2.0, 3.0):
-            yield from islice(other_packs(assessed, pack, least_wh=times * now.energy_wh), 3)
-        yield from other_layouts(assessed, pack)
-
-
-def _all_thicker(plan: Plan) -> Iterator[Fix]:
-    """Every wire that is thinner than a gauge, in that gauge."""
-    for gauge in (24.0, 20.0, 18.0, 16.0):
-        thin = [w for w in plan.links if w.kind == "wire" and w.resistance_ohm is None and (w.awg or 0.0) > gauge]
-        if thin:
-            changed = plan
-            for wire in thin:
-                changed = replaced(changed, altered(wire, awg=gauge))
-            yield Fix(f"{gauge:.0f} AWG for every thinner wire", "lets more volts arrive.", changed)
-
-
-def _stronger(assessed: Answers, weak: Headroom) -> Iterator[Fix]:
-    """Classes that leave more to spare, the comfortable ones first, the smallest of them first."""
-    part, margins = assessed.plan.by_id[weak.element], assessed.plan.brief.margins
-    if weak.kind == "protection":
-        yield from higher_trip(assessed.plan, weak)
-    found: list[Fix] = []
-    if isinstance(part, Converter):
-        found += other_boards(assessed, part)
-    elif isinstance(part, Link):
-        found += other_links(assessed, part)
-    near: list[Fix] = []
-    for fix in found:
-        spare = min((h.spare for h in headrooms(operate(fix.plan), assessed.end_soc)
-                     if h.element == weak.element and h.kind == weak.kind), default=1.0)  # fmt: skip
-        told = Fix(fix.words, f"leaves {spare:.0%} to spare.", fix.plan)
-        if spare >= margins.comfortable:
-            yield told
-        elif spare >= margins.close and spare > weak.spare + 0.005:
-            near.append(told)
-    if weak.kind == "wire":
-        yield from _thicker_wire(assessed.plan, part, weak)
-    yield from near
-
-
-def _thicker_wire(plan: Plan, wire: object, weak: Headroom) -> Iterator[Fix]:
-    if isinstance(wire, Link) and wire.awg is not None and wire.rating_a is None:
-        for gauge in GAUGES:
-            if gauge < wire.awg:
-                yield Fix(f"{gauge:.0f} AWG instead of {wire.awg:.0f} AWG for {wire.name}", f"carries {show(weak.demand_a, 'A')}.",
-                          replaced(plan, altered(wire, awg=gauge)))  # fmt: skip
-
-
-def higher_trip(plan: Plan, weak: Headroom) -> Iterator[Fix]:
-    """A protection board that trips later, up to what the cells stand for a moment."""
-    pack = plan.by_id[weak.element]
-    if not isinstance(pack, Pack) or pack.protection is None:
-        return
-    most = TRIP_OVER * pack.cell.max_discharge_a.likely * pack.parallel
-    for trip in TRIPS_A:
-        if weak.demand_a / max(1.0 - plan.brief.margins.close, 0.01) <= trip <= most and trip > pack.protection.trip_a.likely:
-            figure = Figure(low=trip, likely=trip, high=trip, grade="typical", source="protection board class")
-            guard = pack.protection.model_copy(update={"trip_a": figure})
-            yield Fix(
-                f"A protection board that trips at {show(trip, 'A')}",
-                "carries the peak.",
-                replaced(plan, altered(pack, protection=guard)),
-            )
 
 
 @rule("load-window", station="rails", source="The part's own window of volts")
@@ -148,10 +70,10 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
         seen, needs = ("was seen to run on", "was seen to run from") if window.partly_known else ("accepts", "needs")
         if window.absolute_max_v is not None and high > window.absolute_max_v:
             yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V; more than {window.absolute_max_v:.2f} V destroys it.",
-                          2.0 + missed_by(high, window.absolute_max_v), partial(_within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
+                          2.0 + missed_by(high, window.absolute_max_v), partial(within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
         elif high > window.high_v + 1e-9:
             yield Finding(beyond, load.id, f"{load.name} sees {high:.2f} V and {seen} at most {window.high_v:.2f} V.",
-                          missed_by(high, window.high_v), partial(_within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
+                          missed_by(high, window.high_v), partial(within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
         if low < window.low_v - 1e-9:
             when = "at the end of the pack" if float(all_volts[:, :, k].max(axis=1).min()) >= window.low_v else "in play"
             yield Finding(beyond, load.id, f"{load.name} sees {low:.2f} V {when}, {needs} {window.low_v:.2f} V.",
@@ -323,72 +245,3 @@ def _to_store(assessed: Answers, load: Load) -> Iterator[Fix]:
                 "suits its window.",
                 hung(assessed.plan, load, at.id),
             )
-
-
-def _within_window(assessed: Answers, load: Load) -> Iterator[Fix]:
-    """A lower output where the board lets one set it, else another rail."""
-    board = next(reversed(boards_above(assessed.plan, load)), None)
-    if board is not None:
-        others = [p for p in assessed.plan.loads if board in boards_above(assessed.plan, p)]
-        low, high = max(p.window.low_v for p in others), min(p.window.high_v for p in others)
-        if low < high and (changed := within(board, "output_v", round(low + 0.6 * (high - low), 2))) is not None:
-            yield Fix(
-                f"{board.name} set to {changed.output_v.likely:.2f} V",
-                "lies within every window.",
-                replaced(assessed.plan, changed),
-            )
-        for fix in other_boards(assessed, board):
-            candidate = fix.plan.by_id[board.id]
-            if isinstance(candidate, Converter) and low <= candidate.output_v.likely <= high:
-                yield fix
-    yield from other_rails(assessed, load)
-
-
-def more_volts(assessed: Answers, load: Load) -> Iterator[Fix]:
-    """A thicker wire if that is enough, a higher output of the board that feeds it, another board, another rail."""
-    plan, column = assessed.plan, assessed.op.network.loads.index(load)
-
-    def least_v(changed: Plan) -> float:
-        op = operate(changed)
-        return float(op.flow.load_v(column)[:, op.down_to(assessed.end_soc)].min())
-
-    at: Fed = load
-    best = plan
-    while isinstance(feeder := plan.by_id[at.fed_by], (Link, Fed)) and not isinstance(feeder, Converter):
-        at = feeder
-        if isinstance(feeder, Link) and feeder.awg is not None and feeder.resistance_ohm is None:
-            for thicker in (g for g in GAUGES if g < feeder.awg):
-                changed = replaced(plan, altered(feeder, awg=thicker))
-                if (volts := least_v(changed)) >= load.window.low_v:
-                    words = f"{thicker:.0f} AWG instead of {feeder.awg:.0f} AWG for {feeder.name}"
-                    yield Fix(words, f"brings {volts:.2f} V.", changed)
-            best = replaced(best, altered(feeder, awg=min(feeder.awg, 22.0)))
-    if isinstance(feeder, Converter):
-        yield from _higher_output(assessed, load, feeder, plan, least_v(plan), "")
-        if best is not plan:
-            yield from _higher_output(assessed, load, feeder, best, least_v(best), ", with 22 AWG wire")
-        for fix in other_boards(assessed, feeder):
-            if least_v(fix.plan) >= load.window.low_v:
-                yield fix
-            new = fix.plan.by_id[feeder.id]
-            if isinstance(new, Converter):
-                yield from _higher_output(assessed, load, new, fix.plan, least_v(fix.plan), f": {new.name}", new=True)
-    yield from other_rails(assessed, load)
-
-
-def _higher_output(assessed: Answers, load: Load, board: Converter, plan: Plan, least_v: float, also: str,
-                   *, new: bool = False) -> Iterator[Fix]:  # fmt: skip
-    """The board's output set higher, within its bounds and every other part's window."""
-    target = board.output_v.likely + (load.window.low_v - least_v) * 1.25
-    others = [p for p in plan.loads if p.id != load.id and board in boards_above(plan, p)]
-    ceiling = min((p.window.high_v for p in (*others, load)), default=target)
-    volts = round(min(target, ceiling), 2)
-    changed = within(board, "output_v", volts, "set within its bounds, for a part that needs the volts")
-    if volts <= board.output_v.likely + 0.005 or changed is None:
-        return
-    words = (
-        f"{assessed.plan.by_id[board.id].name} replaced by {board.name}, set to {volts:.2f} V"
-        if new
-        else f"{board.name} set to {volts:.2f} V{also}"
-    )
-    yield Fix(words, f"lifts {load.name} above {load.window.low_v:.2f} V.", replaced(plan, changed))

@@ -7,15 +7,16 @@ from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.core.moves.boards import other_boards, other_links, other_rails
+from briskcell.core.moves.carrying import higher_trip
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.packs import other_packs
+from briskcell.core.moves.volts import more_volts
 from briskcell.core.pack.resets import Resets
 from briskcell.model.parts import Converter, Link, Load
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
 
-from .rails import higher_trip, more_volts
 from .registry import Finding, missed_by, rule
 
 ONCE_IN = 10.0  # packs, that a reset which nobody accepts may be expected in before it is a failure
