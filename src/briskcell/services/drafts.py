@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from briskcell.core.assess import Assessment
@@ -16,6 +16,7 @@ from briskcell.model.kinds import PART_LISTS
 from briskcell.model.parts import Rail
 from briskcell.model.plan import Bay, Plan
 from briskcell.model.stores import ChargeBoard
+from briskcell.model.units import show
 
 from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
 from .pack.bay import bay_of_case
@@ -52,6 +53,7 @@ LAYOUTS = (
 )
 MOST_NOTE = 400
 MOST_FIRST = 60  # plans judged for one case; what takes more rarely ends whole
+LOOSER = ((0.8, 8.0), (0.6, 12.0), (0.4, 20.0))  # of the hours, and millimetres more
 CASES = (1.0, 1.15, 1.3)  # times the usual length and width, until nothing fails
 USUAL_V = (4.15, 4.25)  # full volts of the cells that most boards charge
 
@@ -80,9 +82,22 @@ def draft(wanted: DraftRequest) -> Plan:
         if c and c.offers:
             given_way = c.offers[0].words.split(";")[0]
             plan, note = c.offers[0].plan, f"As it was wished it cannot be had: {pair}. The nearest that can: {given_way}. {NOTE}"
+        elif (smaller := _smaller(wanted)) is not None:
+            less = f"{show(smaller.brief.hours, 'h')} of play in {show(smaller.brief.thickness_mm, 'mm')}"
+            plan, note = smaller, f"As it was wished it cannot be had: {pair}. The nearest that can: {less}. {NOTE}"
         else:
             note = f"As it was wished it cannot be had: {pair}. This comes nearest. {NOTE}"
     return remade(plan, {"note": note[:MOST_NOTE]})
+
+
+def _smaller(wanted: DraftRequest) -> Plan | None:
+    """A draft of fewer hours in a thicker case, where no single wish that gives way is enough."""
+    for share, more_mm in LOOSER:
+        looser = replace(wanted, hours=round(share * wanted.hours, 1), thickness_mm=wanted.thickness_mm + more_mm)
+        whole, _ = mended(Assessment(_first(looser, CASES[-1]), catalogue().stock()), MOST_FIRST)
+        if not whole.failures:
+            return whole.plan
+    return None
 
 
 def _first(wanted: DraftRequest, scale: float) -> Plan:

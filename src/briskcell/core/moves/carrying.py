@@ -26,7 +26,18 @@ GAUGES = (28.0, 26.0, 24.0, 22.0, 20.0, 18.0, 16.0)
 
 
 def carried(assessed: Answers) -> Iterator[Fix]:
-    """A stronger part in the place of one without spare; then a pack that sags less, and thicker wires all along."""
+    """A stronger part in the place of one without spare; then a pack that sags less, and thicker wires all along.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build; its volts collapse somewhere.
+
+    Yields
+    ------
+    Fix
+        Plans that carry more.
+    """
     for weak in sorted(assessed.headrooms, key=lambda h: h.spare)[:3]:
         if weak.spare < assessed.plan.brief.margins.close:
             yield from stronger(assessed, weak)
@@ -50,7 +61,20 @@ def _all_thicker(plan: Plan) -> Iterator[Fix]:
 
 
 def stronger(assessed: Answers, weak: Headroom) -> Iterator[Fix]:
-    """Classes that leave more to spare, the comfortable ones first, the smallest of them first."""
+    """Classes that leave more to spare, the comfortable ones first, the smallest of them first.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    weak : Headroom
+        What has too little to spare.
+
+    Yields
+    ------
+    Fix
+        Plans with another part, or a thicker wire, in its place.
+    """
     part, margins = assessed.plan.by_id[weak.element], assessed.plan.brief.margins
     if weak.kind == "protection":
         yield from higher_trip(assessed.plan, weak)
@@ -82,7 +106,20 @@ def _thicker_wire(plan: Plan, wire: object, weak: Headroom) -> Iterator[Fix]:
 
 
 def higher_trip(plan: Plan, weak: Headroom) -> Iterator[Fix]:
-    """A protection board that trips later, up to what the cells stand for a moment."""
+    """A protection board that trips later, up to what the cells stand for a moment.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    weak : Headroom
+        Of a protection board.
+
+    Yields
+    ------
+    Fix
+        Plans with a board that trips higher. [A]
+    """
     pack = plan.by_id[weak.element]
     if not isinstance(pack, Pack) or pack.protection is None:
         return

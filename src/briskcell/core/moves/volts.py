@@ -17,7 +17,20 @@ from .fix import Fix, within
 
 
 def within_window(assessed: Answers, load: Load) -> Iterator[Fix]:
-    """A lower output where the board lets one set it, else another rail."""
+    """A lower output where the board lets one set it, else another rail.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    load : Load
+        What gets more volts than it accepts.
+
+    Yields
+    ------
+    Fix
+        Plans in which it gets less.
+    """
     board = next(reversed(boards_above(assessed.plan, load)), None)
     if board is not None:
         others = [p for p in assessed.plan.loads if board in boards_above(assessed.plan, p)]
@@ -36,7 +49,20 @@ def within_window(assessed: Answers, load: Load) -> Iterator[Fix]:
 
 
 def more_volts(assessed: Answers, load: Load) -> Iterator[Fix]:
-    """A thicker wire if that is enough, a higher output of the board that feeds it, another board, another rail."""
+    """A thicker wire if that is enough, a higher output of the board that feeds it, another board, another rail.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    load : Load
+        What gets fewer volts than it needs.
+
+    Yields
+    ------
+    Fix
+        Plans in which it gets more.
+    """
     plan, column = assessed.plan, assessed.op.network.loads.index(load)
 
     def least_v(changed: Plan) -> float:
