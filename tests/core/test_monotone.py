@@ -33,7 +33,7 @@ def grown(figure: Figure, by: float) -> Figure:
     return figure.at(figure.likely * by, grade=figure.grade, source=figure.source)
 
 
-@settings(max_examples=40)
+@settings(max_examples=24)
 @given(plans, st.integers(0, 30), rising)
 def test_a_part_that_takes_more_never_plays_longer_nor_runs_cooler(plan: Plan, k: int, by: float) -> None:
     load = plan.loads[k % len(plan.loads)]
@@ -47,7 +47,7 @@ def test_a_part_that_takes_more_never_plays_longer_nor_runs_cooler(plan: Plan, k
         assert (now.spare_now <= was.spare_now + 1e-2)[~after.op.flow.collapsed].all(), was.element
 
 
-@settings(max_examples=30)
+@settings(max_examples=18)
 @given(plans, st.sampled_from(["light", "haptics", "amp-3w", "usb-stick", "radio-bt"]))
 def test_one_part_more_never_plays_longer_and_two_alike_share_what_they_draw(plan: Plan, key: str) -> None:
     before = assess(plan)
@@ -59,7 +59,7 @@ def test_one_part_more_never_plays_longer_and_two_alike_share_what_they_draw(pla
     assert sum(d.share for d in drawn) == pytest.approx(1.0)
 
 
-@settings(max_examples=30)
+@settings(max_examples=18)
 @given(plans, st.integers(1, 3))
 def test_more_cells_never_play_less_and_weigh_what_they_weigh(plan: Plan, more: int) -> None:
     pack = plan.packs[0]
@@ -71,7 +71,7 @@ def test_more_cells_never_play_less_and_weigh_what_they_weigh(plan: Plan, more: 
     assert after.op.store_v[1, 50, 0] >= before.op.store_v[1, 50, 0]
 
 
-@settings(max_examples=30)
+@settings(max_examples=18)
 @given(plans, st.integers(0, 60), st.floats(2.0, 6.0))
 def test_a_thicker_wire_never_lowers_a_voltage_anywhere(plan: Plan, k: int, gauges: float) -> None:
     wires = [w for w in plan.links if w.awg is not None and w.awg > 8]
@@ -83,7 +83,7 @@ def test_a_thicker_wire_never_lowers_a_voltage_anywhere(plan: Plan, k: int, gaug
     assert hours(after) >= hours(before) - 1e-9
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(plans, st.floats(0.5, 0.98))
 def test_a_tired_pack_plays_less_sags_more_and_charges_no_faster_than_its_charge_allows(plan: Plan, health: float) -> None:
     pack = plan.packs[0]
@@ -94,7 +94,7 @@ def test_a_tired_pack_plays_less_sags_more_and_charges_no_faster_than_its_charge
     assert after.runtimes[0].energy_wh == pytest.approx(before.runtimes[0].energy_wh * health, rel=1e-6)
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(plans, st.floats(-10.0, 20.0))
 def test_cold_cells_sag_more_and_never_play_longer(plan: Plan, celsius: float) -> None:
     cold = remade(plan, {"brief": plan.brief.model_copy(update={"cells_c": celsius})})
@@ -104,7 +104,7 @@ def test_cold_cells_sag_more_and_never_play_longer(plan: Plan, celsius: float) -
     assert hours(after) <= hours(before) + 1e-9
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(plans, st.floats(0.0, 25.0))
 def test_a_warmer_room_warms_the_skin_by_as_much_and_nothing_electrical(plan: Plan, by: float) -> None:
     warm = remade(plan, {"brief": plan.brief.model_copy(update={"room_c": plan.brief.room_c + by})})
@@ -114,7 +114,7 @@ def test_a_warmer_room_warms_the_skin_by_as_much_and_nothing_electrical(plan: Pl
     assert np.array_equal(after.op.flow.element_v, before.op.flow.element_v)
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(plans, rising)
 def test_a_stronger_supply_and_a_shorter_cable_never_charge_slower(plan: Plan, by: float) -> None:
     supply = plan.supplies[0]
