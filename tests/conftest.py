@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import threading
 from collections.abc import Iterator
 from pathlib import Path
@@ -34,18 +35,27 @@ def browser_type_launch_args() -> dict[str, Any]:
     return {"executable_path": "/usr/bin/chromium", "args": CHROMIUM}
 
 
-@pytest.fixture
-def workshop(tmp_path: Path) -> Iterator[Workshop]:
-    made = Workshop(tmp_path / "builds.sqlite3")
+@pytest.fixture(scope="session")
+def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A file with the demo builds, made once and copied for each test."""
+    path = tmp_path_factory.mktemp("demo") / "builds.sqlite3"
+    made = Workshop(path)
     made.load_demo()
+    made.close()
+    return path
+
+
+@pytest.fixture
+def workshop(tmp_path: Path, demo_file: Path) -> Iterator[Workshop]:
+    made = Workshop(Path(shutil.copy(demo_file, tmp_path)))
     yield made
     made.close()
 
 
 @pytest.fixture
-def app(tmp_path: Path) -> Iterator[Any]:
+def app(tmp_path: Path, demo_file: Path) -> Iterator[Any]:
+    shutil.copy(demo_file, tmp_path)
     made = create_app(tmp_path)
-    made.extensions["briskcell"].load_demo()
     yield made
     made.extensions["briskcell"].close()
 
