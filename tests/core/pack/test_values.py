@@ -127,6 +127,14 @@ def test_a_bank_switches_itself_off_below_its_least_load() -> None:
     assert (off.stop_cause, off.hours) == ("bank switches off", 0.0)
 
 
+def test_a_peak_lights_the_warning_sooner() -> None:
+    loads, profile = [drawing(1.0, peak=3.0)], {"rest": 0, "play": 0.9, "peak": 0.1}
+    a = found(packs=pack(volts=3.0, top_v=4.0, empty_v=3.0), loads=loads, profile=profile, shutdown={"warning_v": 3.299})
+    assert a.reserve is not None
+    # 3.3 V are met at 35 % in play and at 45 % at 3 A: a tenth of 3 Ah at a mean of 1.2 A are a quarter of an hour.
+    assert a.reserve.peak_minutes_sooner == pytest.approx(15.0, rel=0.02)
+
+
 def test_the_warning_leaves_one_and_a_half_times_what_a_shutdown_takes() -> None:
     shutdown = {"power_w": 3.0, "seconds": 60, "warning_v": 3.6}
     a = found(packs=pack(volts=3.0, top_v=4.0, ohm=0.05), shutdown=shutdown)

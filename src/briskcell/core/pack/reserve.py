@@ -22,6 +22,7 @@ MONTH_D = 30.44
 class Reserve:
     """Where the warning belongs: volts under load and at rest, and minutes of play left from then.
 
+    ``peak_minutes_sooner`` is how much sooner a peak lights the warning, the plan's own or this one, than steady play does.
     ``needed_wh`` is what the shutdown must find above the stop. ``enough`` says whether the plan's own warning, where it
     sets one, comes early enough; None without one.
     """
@@ -31,6 +32,7 @@ class Reserve:
     under_load_v: float
     at_rest_v: float
     minutes_left: float
+    peak_minutes_sooner: float
     enough: bool | None
 
 
@@ -58,6 +60,7 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
     needed_wh = FACTOR * shutdown.power_w.likely * shutdown.seconds / 3600.0
     # Energy left above the stop at each state of charge, at the terminals in play.
     volts = np.where(op.flow.lost[State.PLAY, :, store], 0.0, op.store_v[State.PLAY, :, store])
+    peak = np.where(op.flow.lost[State.PEAK, :, store], 0.0, op.store_v[State.PEAK, :, store])
     steps = -np.diff(soc) * 0.5 * (volts[1:] + volts[:-1]) * curves.capacity_ah
     spent = np.concatenate([[0.0], np.cumsum(steps)])
     left = float(np.interp(-found.stop_soc, -soc, spent)) - spent
@@ -69,6 +72,7 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
         return float(np.interp(-at, -soc, values))
 
     under_load = reading(volts)
+    lit_h = [_lit_h(v, shutdown.warning_v or under_load, found) for v in (volts, peak)]
     hours_at = float(np.interp(-at, -soc, found.elapsed_h))
     warning = shutdown.warning_v
     return Reserve(
@@ -76,9 +80,16 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
         warning_soc=at,
         under_load_v=under_load,
         at_rest_v=reading(curves.ocv_v),
+        peak_minutes_sooner=max(lit_h[0] - lit_h[1], 0.0) * 60.0,
         minutes_left=max((found.hours - hours_at) * 60.0, 0.0),
         enough=None if warning is None else warning >= under_load - 0.005,
     )
+
+
+def _lit_h(volts: Array, warning_v: float, found: Runtime) -> float:
+    """Hours from full to where volts first fall to a warning."""
+    below = volts <= warning_v
+    return float(found.elapsed_h[below.argmax()]) if below.any() else float(found.elapsed_h[-1])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
