@@ -25,9 +25,10 @@ from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, dir
 from briskcell.core.wiring.fuses import FuseCheck, check_fuses
 from briskcell.core.wiring.harness import LinkCheck, check_links
 from briskcell.model.changes import remade
+from briskcell.model.differing import Difference, differing
 from briskcell.model.parts import STATES, Converter, Link, Load, Part
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Balancer, Cell, ChargeBoard, Supply
+from briskcell.model.stores import Balancer, Cell, ChargeBoard, Pack, Supply
 
 
 @dataclass(frozen=True)
@@ -166,6 +167,17 @@ class Answers:
     def charges(self) -> tuple[Charge, ...]:
         """One for each charge board, from where the packs themselves end play."""
         return tuple(charge(self.op, board, self.end_soc) for board in self.plan.chargers)
+
+    @cached_property
+    def differences(self) -> dict[str, list[Difference]]:
+        """By id of a part, where it differs from the class it names; of a pack, where its cell does."""
+        out = {}
+        for part in self.plan.parts():
+            described = part.cell if isinstance(part, Pack) else part
+            known = self.stock.of_class(described.part_class)
+            if known is not None and type(known) is type(described) and (found := differing(described, known)):
+                out[part.id] = found
+        return out
 
     @cached_property
     def charge_warmths(self) -> tuple[ChargeWarmth, ...]:

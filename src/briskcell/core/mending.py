@@ -226,8 +226,13 @@ def _rank(a: Assessment) -> tuple[float, ...]:
 
 def _each_once(a: Assessment) -> list[str]:
     """Keys of what fails, without the wishes that a finding speaks of already."""
-    said = {OF_RULE.get(key.split(":", maxsplit=1)[0]) for key in a.failures}
+    said = {_wish_of(key) for key in a.failures if not key.startswith(WISH)}
     return [key for key in a.failures if not (key.startswith(WISH) and key.removeprefix(WISH) in said)]
+
+
+def _wish_of(key: str) -> str:
+    """The wish of the brief that a failure speaks of; its own key where there is none."""
+    return key.removeprefix(WISH) if key.startswith(WISH) else OF_RULE.get(key.split(":", maxsplit=1)[0], key)
 
 
 def _moves(a: Assessment) -> Iterator[Fix]:
@@ -257,8 +262,7 @@ def _for_wish(a: Assessment, field: str) -> Iterator[Fix]:
 
 def _conflict(start: Assessment, best: Assessment, most: int, ended: Callable[[], bool]) -> Conflict | None:
     """The wish that cannot be had, the other that stands in its way, and the nearest plan for each."""
-    failing = [OF_RULE.get(key.split(":", maxsplit=1)[0], key.removeprefix(WISH)) for key in best.failures]
-    firsts = [f for f in dict.fromkeys(failing) if f in WISHES]
+    firsts = [w for w in dict.fromkeys(_wish_of(key) for key in best.failures) if w in WISHES]
     for first in firsts:
         own = _offer(best, first, most, ended)
         for second in (w for w in WISHES if w != first):
@@ -269,8 +273,8 @@ def _conflict(start: Assessment, best: Assessment, most: int, ended: Callable[[]
                 return Conflict(WISHES[first], WISHES[second], offers)
         if own is not None:
             return Conflict(WISHES[first], "everything else of the brief", (own,))
-    first, second, *_ = (*(WISHES[f] for f in firsts[:2]), "the build", "what the library has")
-    return Conflict(first, second if len(firsts) > 1 else "what the library has", ())
+    named = [WISHES[w] for w in firsts]
+    return Conflict(named[0] if named else "the build", named[1] if len(named) > 1 else "what the library has", ())
 
 
 def _offer(a: Assessment, wish: str, most: int, ended: Callable[[], bool]) -> Fix | None:

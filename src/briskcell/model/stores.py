@@ -133,6 +133,11 @@ class Pack(Part):
     link_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
     protection: Protection | None = None
 
+    @property
+    def string_cells(self) -> list[Cell]:
+        """The cell of each string in parallel: its own, where the strings are unequal."""
+        return [s.cell for s in self.strings] or [self.cell] * self.parallel
+
 
 class Capacitor(Part):
     """A supercapacitor as a store: what is left in it falls with the square of its voltage."""

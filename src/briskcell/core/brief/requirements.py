@@ -9,12 +9,12 @@ from briskcell.core.answers import Answers
 from briskcell.core.draw.bill import bill
 from briskcell.core.heat.case import cells_limit_c, touch_limit_c
 from briskcell.core.pack.fit import best_placing, stack_mm
+from briskcell.core.pack.resets import MAYBE
 from briskcell.core.rails.headroom import Word, judged
 from briskcell.model.tree import layout_of
 from briskcell.model.units import show
 
 WALL_MM = 2.5  # of a printed case; typical
-MAYBE_RESETS = 0.1  # over one pack, that count as hardly any: a reset in ten packs
 NEAR_K = 3.0  # below a limit of temperature that counts as close: what a guess of the case may be off
 
 
@@ -63,7 +63,7 @@ def _use(a: Answers) -> Iterator[Requirement]:
         yield Requirement(field="resets_per_charge", got="no play", state="unknown", why="Nothing plays yet.", station="pack")
     else:
         over = chance.expected > brief.resets_per_charge
-        state = "fails" if chance.expected > brief.resets_per_charge + MAYBE_RESETS else "close" if over else "holds"
+        state = "fails" if chance.expected > brief.resets_per_charge + MAYBE else "close" if over else "holds"
         why = "Parts that peak by chance, together." if chance.at_end > 0 else "Even all peaks at once overrun nothing."
         often = f"{chance.expected:.0f}" if chance.expected >= 10 else f"{chance.expected:.2g}" if chance.expected > 0 else "none"
         yield Requirement(field="resets_per_charge", got=often, state=state, why=why, station="pack", number="resets")

@@ -266,7 +266,7 @@ class ChargePath:
         """Time of diffusion of the store's cells; 0 of what has none. [s]"""
         if not isinstance(self.store, Pack):
             return 0.0
-        return max(c.diffusion_s for c in ([x.cell for x in self.store.strings] or [self.store.cell]))
+        return max(c.diffusion_s for c in self.store.string_cells)
 
     @cached_property
     def diffusion_ohm(self) -> Array:

@@ -62,7 +62,7 @@ def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarm
     conductance = case_conductance(case)
     tau_h = case.mass_g / 1e3 * CAPACITY / conductance / 3600.0
     settled = room + AIR_OVER_SKIN * watts / conductance
-    limit = min(c.charge_high_c for c in ([s.cell for s in store.strings] or [store.cell]))
+    limit = min(c.charge_high_c for c in store.string_cells)
     air, most, at, minutes = room, room, 0, None
     for k in range(1, len(watts)):
         before, toward = air, 0.5 * (settled[k] + settled[k - 1])

@@ -67,6 +67,6 @@ def part_figures(part: Part) -> tuple[float | None, float | None]:
     """
     if not isinstance(part, Pack):
         return getattr(part, "cost", None), getattr(part, "mass_g", None)
-    cells = [s.cell for s in part.strings] or [part.cell] * part.parallel
+    cells = part.string_cells
     costs, masses = ([getattr(c, k) for c in cells] for k in ("cost", "mass_g"))
     return (None if None in costs else part.series * sum(costs)), (None if None in masses else part.series * sum(masses))

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from briskcell.core.answers import Answers
 from briskcell.core.engine.converters import same_output
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.parts import Converter, Link, Load, Rail
+from briskcell.model.parts import Converter, Link, Load, Rail, Window
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.model.tree import behind_links, boards_above, free_id, own_wires, source_of
@@ -38,8 +38,18 @@ def input_range_v(assessed: Answers, board: Converter) -> tuple[float, float]:
     if source >= len(net.stores):
         before = net.converters[source - len(net.stores)].output_v
         return before.low, before.high
-    curves = assessed.op.curves[source]
+    return _store_range_v(assessed, source)
+
+
+def _store_range_v(assessed: Answers, store: int) -> tuple[float, float]:
+    """Volts of a store from its cut-off to full."""
+    curves = assessed.op.curves[store]
     return max(curves.cutoff_v, float(curves.ocv_v[-1])), float(curves.ocv_v[0])
+
+
+def _suits(window: Window, volts: float) -> bool:
+    """Whether a regulated voltage lies in a window, with a hundredth above its lower end for the wire."""
+    return window.low_v * 1.01 < volts <= window.high_v
 
 
 def stands(candidate: Converter, low_v: float, high_v: float) -> bool:
@@ -99,7 +109,7 @@ def _serves(plan: Plan, board: Converter, candidate: Converter) -> bool:
     if same_output(candidate, board):
         return True
     volts = candidate.output_v.likely
-    return bool(fed) and not behind and all(w.low_v * 1.01 < volts <= w.high_v for w in fed)
+    return bool(fed) and not behind and all(_suits(w, volts) for w in fed)
 
 
 def other_links(assessed: Answers, link: Link) -> Iterator[Fix]:
@@ -145,11 +155,7 @@ def other_rails(assessed: Answers, load: Load) -> Iterator[Fix]:
     plan, window = assessed.plan, load.window
     for rail in plan.rails:
         board = plan.by_id[rail.fed_by]
-        if (
-            isinstance(board, Converter)
-            and board not in boards_above(plan, load)
-            and window.low_v * 1.01 < board.output_v.likely <= window.high_v
-        ):
+        if isinstance(board, Converter) and board not in boards_above(plan, load) and _suits(window, board.output_v.likely):
             yield Fix(
                 f"{load.name} fed from {rail.name}", f"gives it {show(board.output_v.likely, 'V')}.", hung(plan, load, rail.id)
             )
@@ -157,12 +163,12 @@ def other_rails(assessed: Answers, load: Load) -> Iterator[Fix]:
     if not isinstance(source, Pack):
         return
     k = [s.id for s in plan.stores].index(source.id)
-    curves, at = assessed.op.curves[k], behind_links(plan, source)
-    low, high = max(curves.cutoff_v, float(curves.ocv_v[-1])), float(curves.ocv_v[0])
+    at = behind_links(plan, source)
+    low, high = _store_range_v(assessed, k)
     if window.low_v + 0.1 <= low and high <= window.high_v:
         yield Fix(f"{load.name} fed from {source.name}, behind switch and fuse", "suits its window.", hung(plan, load, at.id))
     classes = [c for c in assessed.stock.converters if not c.combined and stands(c, low, high)]
-    classes = [c for c in classes if window.low_v * 1.01 < c.output_v.likely <= window.high_v]
+    classes = [c for c in classes if _suits(window, c.output_v.likely)]
     for candidate in sorted(classes, key=lambda c: c.cost or 0.0):
         board = altered(candidate, id=free_id(plan, "reg"), fed_by=at.id)
         rail = Rail(id=free_id(plan, "rail"), name=f"{show(board.output_v.likely, 'V')} rail", fed_by=board.id)

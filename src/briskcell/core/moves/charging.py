@@ -75,7 +75,7 @@ def charges(board: ChargeBoard, pack: Pack) -> bool:
     bool
         False also where the board does not say.
     """
-    cells = [s.cell for s in pack.strings] or [pack.cell]
+    cells = pack.string_cells
     return (
         pack.series in board.cells
         and board.end_v is not None
@@ -97,7 +97,7 @@ def most_charge_a(pack: Pack) -> float:
     float
         Amperes.
     """
-    cells = [s.cell for s in pack.strings] or [pack.cell] * pack.parallel
+    cells = pack.string_cells
     return min(c.max_charge_a.likely for c in cells) * len(cells)
 
 
@@ -175,8 +175,13 @@ def _whole(plan: Plan, stock: Stock, board_id: str) -> tuple[Plan, str]:
     store = plan.by_id[board.charges]
     if board.layout == "on_cell" and plan.fed.get(board.charges) and (cut := with_jack(plan, stock, board.charges)):
         plan, words = cut.plan, words + f", behind {_small(cut.words)}"
-    if isinstance(store, Pack) and store.series > 1 and not board.balancing and stock.balancers:
-        plan, words = with_balancer(plan, stock, store).plan, words + ", with a balancer"
+    if (
+        isinstance(store, Pack)
+        and store.series > 1
+        and not board.balancing
+        and (helped := next(balancers(plan, stock, store), None))
+    ):
+        plan, words = helped.plan, words + ", with a balancer"
     return plan, words
 
 
@@ -216,27 +221,47 @@ def with_jack(plan: Plan, stock: Stock, store_id: str, amps: float = 0.0) -> Fix
     return Fix(fits[0].name, "cuts the console out while it charges.", changed)
 
 
-def with_balancer(plan: Plan, stock: Stock, pack: Pack) -> Fix:
-    """A balancer of its own on a pack: the cheapest.
+def jack_for(assessed: Answers, store_id: str) -> Fix | None:
+    """A jack that carries what the store gives at its worst moment.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    store_id : str
+        The store that charges.
+
+    Returns
+    -------
+    Fix or None
+        As of ``with_jack``.
+    """
+    most = max((h.demand_a for h in assessed.headrooms if h.element == store_id), default=0.0)
+    return with_jack(assessed.plan, assessed.stock, store_id, most)
+
+
+def balancers(plan: Plan, stock: Stock, pack: Pack) -> Iterator[Fix]:
+    """A balancer of its own on a pack, the cheapest first.
 
     Parameters
     ----------
     plan : Plan
         The build.
     stock : Stock
-        Holds at least one balancer.
+        Holds the balancers.
     pack : Pack
         Cells in series.
 
-    Returns
-    -------
+    Yields
+    ------
     Fix
         With the balancer's current in its words.
     """
-    least = min(stock.balancers, key=lambda b: b.cost or 0.0)
-    own = altered(least, id=free_id(plan, "balancer"), charges=pack.id)
-    return Fix(f"{least.name}, beside the charge board", f"brings the cells together with {show(least.balance_a.likely, 'A')}.",
-               remade(plan, {"balancers": (*plan.balancers, own)}))  # fmt: skip
+    for balancer in sorted(stock.balancers, key=lambda b: b.cost or 0.0):
+        own = altered(balancer, id=free_id(plan, f"balancer-{pack.id}"), charges=pack.id)
+        brings = f"brings the cells together with {show(balancer.balance_a.likely, 'A')}."
+        plan_with = remade(plan, {"balancers": (*plan.balancers, own)})
+        yield Fix(f"{balancer.name}, beside the charge board", brings, plan_with)
 
 
 def other_supplies(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:

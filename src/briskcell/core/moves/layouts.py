@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 from itertools import islice
 
@@ -17,7 +16,7 @@ from briskcell.model.tree import boards_above, source_of
 from .boards import stands
 from .charging import other_chargers
 from .fix import Fix, placed, within
-from .packs import FAMILY_V, MOST_PARALLEL, has_room, proven
+from .packs import FAMILY_V, MOST_PARALLEL, has_room, parallel_for, proven
 
 USUAL_V = 4.2  # full volts of the cells that most boards are made for
 
@@ -42,8 +41,7 @@ def other_layouts(assessed: Answers, pack: Pack) -> Iterator[Fix]:
     if keep is None or pack.strings:
         return
     others = [c for c in usual if c.part_class != keep.part_class]
-    wanted = assessed.plan.brief.hours * max(assessed.draw.mean_w, 0.05) / 0.85
-    energy = max(wanted, 0.0)
+    energy = assessed.plan.brief.hours * max(assessed.draw.mean_w, 0.05) / 0.85
     for series in (1, 2, 3, 4):
         for cell in (keep, *sorted(others, key=lambda c: (c.cost or 0.0) / c.capacity_ah.likely)[:2]):
             changed = _sized(pack, cell, series, energy)
@@ -62,8 +60,7 @@ def other_layouts(assessed: Answers, pack: Pack) -> Iterator[Fix]:
 
 
 def _sized(pack: Pack, cell: Cell, series: int, energy_wh: float) -> Pack | None:
-    volts = cell.ocv.value[len(cell.ocv.value) // 2]
-    parallel = max(1, math.ceil(energy_wh / (volts * cell.capacity_ah.likely * cell.health * series)))
+    parallel = parallel_for(cell, series, energy_wh)
     if parallel > MOST_PARALLEL or (cell is pack.cell and series == pack.series):
         return None
     guard = pack.protection

@@ -44,7 +44,7 @@ def other_packs(assessed: Answers, pack: Pack, *, least_wh: float = 0.0, least_a
     others = [c for c in proven(assessed) if abs(c.full_v - pack.cell.full_v) < FAMILY_V and c != pack.cell]
     found: list[tuple[float, int, Cell, int]] = []
     for k, cell in enumerate((*own, *others)):
-        parallel = _count(cell, pack.series, least_wh, least_a)
+        parallel = parallel_for(cell, pack.series, least_wh, least_a)
         if parallel > MOST_PARALLEL or not has_room(assessed, cell, pack.series * parallel):
             continue
         changed = altered(pack, cell=cell, parallel=parallel)
@@ -76,10 +76,29 @@ def proven(assessed: Answers) -> list[Cell]:
     return [c for c in assessed.stock.cells if c.rechargeable and c.measured_ah is None]
 
 
-def _count(cell: Cell, series: int, least_wh: float, least_a: float) -> int:
-    volts = cell.ocv.value[len(cell.ocv.value) // 2]
-    energy = volts * cell.capacity_ah.likely * cell.health * series
+def parallel_for(cell: Cell, series: int, least_wh: float, least_a: float = 0.0) -> int:
+    """How many strings hold an energy and carry a current.
+
+    Parameters
+    ----------
+    cell : Cell
+        The cell.
+    series : int
+        Cells in each string.
+    least_wh, least_a : float
+        Energy they must hold [Wh], and current they must carry [A].
+
+    Returns
+    -------
+    int
+        One at least.
+    """
+    energy = _cell_wh(cell) * series
     return max(1, math.ceil(least_wh / energy - 1e-9), math.ceil(least_a / cell.max_discharge_a.likely - 1e-9))
+
+
+def _cell_wh(cell: Cell) -> float:
+    return cell.ocv.value[len(cell.ocv.value) // 2] * cell.capacity_ah.likely * cell.health
 
 
 def has_room(assessed: Answers, cell: Cell, count: int) -> bool:
@@ -131,8 +150,7 @@ def as_many_as_fit(assessed: Answers, pack: Pack) -> Iterator[Fix]:
     for cell in (pack.cell, *proven(assessed)):
         parallel = min(fit(cell, 1, bay).most // pack.series, MOST_PARALLEL)
         if parallel >= 1 and abs(cell.full_v - pack.cell.full_v) < FAMILY_V:
-            energy = cell.ocv.value[len(cell.ocv.value) // 2] * cell.capacity_ah.likely * cell.health * parallel
-            found.append((energy, parallel, cell))
+            found.append((_cell_wh(cell) * parallel, parallel, cell))
     for _, parallel, cell in sorted(found, key=lambda f: (-f[0], f[1])):
         plan = replaced(assessed.plan, altered(pack, cell=cell, parallel=parallel))
         words = (

@@ -20,11 +20,13 @@ from briskcell.model.stores import Pack
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
+Limit = tuple[str, str, Flags]  # an element, what of it is overrun in words, and where
 
 MOST_PARTS = 6  # whose peaks are combined exactly; the next larger ones are taken as always at their peak, on the safe side
 POINTS = 11  # states of charge that are solved
 SHARE, SECONDS = 0.05, 1.0  # of a part that does not say: a guess
 FUSE_TIMES = 2.1  # its rating, that a fuse carries through a short peak: IEC 60127-2, which lets 2.1 times pass for seconds
+MAYBE = 0.1  # over one pack and above what is accepted, that count as hardly any: a reset in ten packs
 LEAST_PER_HOUR = 1e-4  # what is rarer than once in ten thousand hours is no reset to fear
 
 
@@ -147,13 +149,14 @@ def resets(op: Operating, found: Runtime) -> Resets:
     # All at once is the worst, and is solved already with all that could peak: where that overruns nothing, nothing does.
     if peaking and found.hours and _meets_a_limit(op, op.down_to(found.stop_soc)):
         all_at_once = _solved(op, soc, np.stack([np.zeros(len(op.network.loads), bool), peaks]))
-        near = np.flatnonzero(_over(op, all_at_once)[1])
+        near = np.flatnonzero(_over(_limits(op, all_at_once))[1])
         if near.size:
             chosen = soc[near[0] :]
             flow = _solved(op, chosen, _rows(op, parts, held))
-            over = _over(op, flow)
+            limits = _limits(op, flow)
+            over = _over(limits)
             share[near[0] :], per_hour[near[0] :] = overrun_rate(over, shares, seconds)
-            culprits = _culprits(op, flow, over, parts, shares, seconds)
+            culprits = _culprits(limits, over, parts, shares, seconds)
     play = op.plan.use.play + op.plan.use.peak
     expected = float(np.trapezoid(per_hour, elapsed)) * play
     feared = per_hour > LEAST_PER_HOUR
@@ -215,16 +218,16 @@ def _solved(op: Operating, soc: Array, peaks: Flags) -> Flow:
     return solve(net, table("ocv_v"), ohm, Draws(**mixed), Slow(rides, (0,) * n))
 
 
-def _over(op: Operating, flow: Flow) -> Flags:
+def _over(limits: list[Limit]) -> Flags:
     """Where something is overrun, shape (combinations, points)."""
-    return np.asarray(np.logical_or.reduce([over for _, _, over in _limits(op, flow)]), dtype=bool)
+    return np.asarray(np.logical_or.reduce([over for _, _, over in limits]), dtype=bool)
 
 
-def _limits(op: Operating, flow: Flow, *, solved: bool = False) -> list[tuple[str, str, Flags]]:
+def _limits(op: Operating, flow: Flow, *, solved: bool = False) -> list[Limit]:
     """Everything that a peak can overrun: the element, words, and where it does; of the build's own ``solved`` flow without its
     loads."""
     net, plan = op.network, op.plan
-    out: list[tuple[str, str, Flags]] = []
+    out: list[Limit] = []
     for k, converter in enumerate(net.converters):
         volts = flow.converter_input_v(k)
         if np.isfinite(op.board_limit_a[k]).any():
@@ -246,8 +249,8 @@ def _limits(op: Operating, flow: Flow, *, solved: bool = False) -> list[tuple[st
     return out
 
 
-def _pack_limits(pack: Pack, curves: StoreCurves, amps: Array, volts: Array) -> list[tuple[str, str, Flags]]:
-    cells = [s.cell for s in pack.strings] or [pack.cell] * pack.parallel
+def _pack_limits(pack: Pack, curves: StoreCurves, amps: Array, volts: Array) -> list[Limit]:
+    cells = pack.string_cells
     most = sum((c.peak_discharge_a or c.max_discharge_a).likely for c in cells)
     out = [(pack.id, f"what the cells of {pack.name} give", amps > most)]
     if pack.protection is not None:
@@ -257,21 +260,18 @@ def _pack_limits(pack: Pack, curves: StoreCurves, amps: Array, volts: Array) -> 
     return out
 
 
-def _culprits(
-    op: Operating, flow: Flow, over: Flags, parts: tuple[Peaking, ...], share: Array, seconds: Array
-) -> tuple[Culprit, ...]:
+def _culprits(limits: list[Limit], over: Flags, parts: tuple[Peaking, ...], share: Array, seconds: Array) -> tuple[Culprit, ...]:
     """The smallest combinations in overrun at the end of play, the likeliest first."""
-    found: list[tuple[int, Culprit]] = []
-    at_end = over[:, -1]
+    found: list[Culprit] = []
     taken: list[int] = []
     for size in range(len(parts) + 1):
         for chosen in combinations(range(len(parts)), size):
             number = sum(1 << k for k in chosen)
-            if not at_end[number] or any(t & number == t for t in taken):
+            if not over[number, -1] or any(t & number == t for t in taken):
                 continue
             taken.append(number)
-            element, words = next(((e, w) for e, w, o in _limits(op, flow) if o[number, -1]), ("", ""))
+            element, words = next(((e, w) for e, w, o in limits if o[number, -1]), ("", ""))
             inside = np.array([(m & number) == number for m in range(2 ** len(parts))])
             rate = float(overrun_rate(inside, share, seconds)[1]) if chosen else 0.0
-            found.append((size, Culprit(tuple(parts[k].load.name for k in chosen), element, words, rate)))
-    return tuple(c for _, c in sorted(found, key=lambda f: -f[1].per_hour))
+            found.append(Culprit(tuple(parts[k].load.name for k in chosen), element, words, rate))
+    return tuple(sorted(found, key=lambda c: -c.per_hour))

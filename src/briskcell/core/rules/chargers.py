@@ -29,7 +29,7 @@ def charger_suits_cells(assessed: Answers) -> Iterator[Finding]:
         board, pack = found.board, found.store
         if not isinstance(pack, Pack) or not pack.cell.rechargeable:
             continue
-        cells = [s.cell for s in pack.strings] or [pack.cell]
+        cells = pack.string_cells
         search = partial(_suitable, assessed, board, pack)
         ends, full = end_v(board, pack), min(c.full_v for c in cells) * pack.series
         if not board.cells or board.end_v is None:

@@ -10,7 +10,7 @@ from briskcell.core.answers import Answers
 from briskcell.core.charge.charging import Charge
 from briskcell.core.charge.warmth import ChargeWarmth
 from briskcell.core.moves.case import cooler
-from briskcell.core.moves.charging import currents, most_charge_a, other_chargers, other_supplies, with_jack
+from briskcell.core.moves.charging import balancers, currents, jack_for, most_charge_a, other_chargers, other_supplies
 from briskcell.core.moves.fix import Fix, only, within
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.packs import other_packs
@@ -51,8 +51,7 @@ def load_on_charging_cell(assessed: Answers) -> Iterator[Finding]:
 
 def _parted(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
     """A power path where the brief asks to play meanwhile; else the cheaper jack first."""
-    most = max((h.demand_a for h in assessed.headrooms if h.element == board.charges), default=0.0)
-    jack = with_jack(assessed.plan, assessed.stock, board.charges, most)
+    jack = jack_for(assessed, board.charges)
     if jack is not None and not assessed.plan.brief.play_while_charging:
         yield jack
     for layout in ("power_path", "cut_out"):
@@ -77,8 +76,7 @@ def cut_out_contact(assessed: Answers) -> Iterator[Finding]:
 
 
 def _named_jack(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
-    most = max((h.demand_a for h in assessed.headrooms if h.element == board.charges), default=0.0)
-    if (found := with_jack(assessed.plan, assessed.stock, board.charges, most)) is not None:
+    if (found := jack_for(assessed, board.charges)) is not None:
         yield found
 
 
@@ -95,10 +93,7 @@ def series_balance(assessed: Answers) -> Iterator[Finding]:
 
 
 def _balanced(assessed: Answers, board: ChargeBoard, pack: Pack) -> Iterator[Fix]:
-    for balancer in sorted(assessed.stock.balancers, key=lambda b: b.cost or 0.0):
-        own = balancer.model_copy(update={"id": f"balancer-{pack.id}"[:48], "charges": pack.id})
-        yield Fix(f"{balancer.name}, beside the charge board", f"brings the cells together with {show(balancer.balance_a.likely, 'A')}.",
-                  remade(assessed.plan, {"balancers": (*assessed.plan.balancers, own)}))  # fmt: skip
+    yield from balancers(assessed.plan, assessed.stock, pack)
     yield from other_chargers(assessed, board)
 
 

@@ -8,7 +8,6 @@ from functools import partial
 from briskcell.core.answers import Answers
 from briskcell.core.moves.fix import Fix, placed
 from briskcell.model.changes import altered, replaced
-from briskcell.model.differing import differing
 from briskcell.model.parts import Part
 from briskcell.model.stores import Cell, Pack
 
@@ -20,15 +19,13 @@ STATION = {"chargers": "charge", "supplies": "charge", "packs": "pack"}
 @rule("as-its-class", station="rails", source="The class's facts, and the bounds of what can be set on it")
 def as_its_class(assessed: Answers) -> Iterator[Finding]:
     """A part's figures are those of its class, within what can be set on it."""
-    for part in assessed.plan.parts():
-        described = part.cell if isinstance(part, Pack) else part
-        known = assessed.stock.of_class(described.part_class)
-        if known is None or not isinstance(known, type(described)):
-            continue
-        if found := differing(described, known):
-            cause = f"{part.name} differs from its class “{known.name}”: {'; '.join(d.words for d in found[:3])}."
-            yield Finding("close", part.id, cause, 0.15, partial(_as_class, assessed, part, known),
-                          "If it is another part, give it a name and source of its own.")  # fmt: skip
+    for element, found in assessed.differences.items():
+        part = assessed.plan.by_id[element]
+        known = assessed.stock.of_class(part.cell.part_class if isinstance(part, Pack) else part.part_class)
+        assert known is not None
+        cause = f"{part.name} differs from its class “{known.name}”: {'; '.join(d.words for d in found[:3])}."
+        yield Finding("close", part.id, cause, 0.15, partial(_as_class, assessed, part, known),
+                      "If it is another part, give it a name and source of its own.")  # fmt: skip
 
 
 def _as_class(assessed: Answers, part: Part, known: Part | Cell) -> Iterator[Fix]:

@@ -10,7 +10,7 @@ import numpy as np
 
 from briskcell.core.answers import Answers
 from briskcell.core.engine.converters import typical_efficiency
-from briskcell.core.moves.boards import hung, other_boards, other_rails
+from briskcell.core.moves.boards import hung, input_range_v, other_boards, other_rails
 from briskcell.core.moves.carrying import carried, stronger
 from briskcell.core.moves.fix import Fix, placed, within
 from briskcell.core.moves.layouts import other_layouts
@@ -84,13 +84,10 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
 @rule("input-window", station="rails", source="The board's sheet")
 def input_window(assessed: Answers) -> Iterator[Finding]:
     """No board gets more volts at its input than it stands, not even from a full store without load."""
-    op = assessed.op
-    for k, board in enumerate(op.network.converters):
+    for board in assessed.op.network.converters:
         if board.input_max_v is None:
             continue
-        source = op.network.source_of_converter(k)
-        stores = len(op.network.stores)
-        most = float(op.curves[source].ocv_v[0]) if source < stores else op.network.converters[source - stores].output_v.high
+        _, most = input_range_v(assessed, board)
         if most > board.input_max_v + 1e-9:
             cause = f"{board.name} gets {most:.2f} V from a full store and stands {board.input_max_v:.2f} V."
             yield Finding("fails", board.id, cause, 1.0 + missed_by(most, board.input_max_v), partial(_input_suits, assessed, board),

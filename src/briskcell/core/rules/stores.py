@@ -228,7 +228,7 @@ def carrier(assessed: Answers) -> Iterator[Finding]:
     for store in assessed.plan.stores:
         if not isinstance(store, Pack):
             continue
-        cells = [s.cell for s in store.strings] or [store.cell] * store.parallel
+        cells = store.string_cells
         rated = store.series * sum(c.label_ah.likely * nominal_v(c) for c in cells)
         if rated > CARRIER_WH:
             most = "past 160 Wh most refuse it" if rated > REFUSED_WH else "past 100 Wh a carrier has to agree"

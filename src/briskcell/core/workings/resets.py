@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from briskcell.core.assess import Assessment
-from briskcell.core.rules.resets import blamed, in_words
+from briskcell.core.rules.resets import in_words
 from briskcell.model.units import show
 
 from .registry import Input, Working, computed, number
@@ -30,7 +30,7 @@ def resets(assessed: Assessment, _rest: str) -> Working | None:
     return Working(
         title="Resets over one pack",
         shown=f"{found.expected:.2g} expected",
-        words=f"{in_words(found)} {blamed(found) if found.culprits else ''}".strip(),
+        words=in_words(found),
         formula="f = Σ P(c) · λ(c → c′), over steps into overrun;  λ = 1/τ out of a peak, p / (τ·(1 − p)) into one",
         inputs=(*parts, *ends),
         source="R. Billinton, R. N. Allan, Reliability Evaluation of Power Systems, 2nd ed., 1996; parts taken as independent",

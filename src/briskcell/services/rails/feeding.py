@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from pydantic import ValidationError
 
+from briskcell.core.moves.boards import hung
 from briskcell.library import catalogue
-from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Rail
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
-from briskcell.model.tree import behind_links, board_feeders, free_id, load_feeders, own_wires, store_point
+from briskcell.model.tree import behind_links, board_feeders, free_id, load_feeders, store_point
 from briskcell.services.draw.loads import load_of
 from briskcell.services.edits.values import Edit, checked, field_error_of
 
@@ -22,10 +22,8 @@ def feed_from(plan: Plan, part_id: str, fed_by: str) -> Edit:
         raise FigureError("fed_by", "Nothing hangs there.", fix="Choose a rail, or a pack.")
     if isinstance(to, Pack):
         to = behind_links(plan, to)  # never before the switch and the fuse
-    own = own_wires(plan, load)
     try:
-        moved = altered(own[-1] if own else load, fed_by=to.id)
-        return Edit(replaced(plan, moved), f"{load.name} hung on {to.name}")
+        return Edit(hung(plan, load, to.id), f"{load.name} hung on {to.name}")
     except ValidationError as error:
         raise field_error_of(error, "fed_by") from error
 

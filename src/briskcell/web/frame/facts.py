@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from briskcell.core.assess import Assessment
-from briskcell.model.differing import differing
 from briskcell.model.kinds import kind_of
 from briskcell.model.parts import Converter, Part
 from briskcell.model.stores import ChargeBoard, Pack
@@ -38,9 +37,8 @@ def facts_of(part: Part) -> list[tuple[str, str]]:
 def differences_from_class(assessed: Assessment) -> dict[str, str]:
     """Paths of figures that are not as their class has them, with words."""
     out: dict[str, str] = {}
-    for part in assessed.plan.parts():
-        described, path = (part.cell, "/cell") if isinstance(part, Pack) else (part, "")
-        known = assessed.stock.of_class(described.part_class)
-        if known is not None and type(known) is type(described):
-            out |= {f"{kind_of(part).list}/{part.id}{path}/{d.field}": d.words for d in differing(described, known)}
+    for element, found in assessed.differences.items():
+        part = assessed.plan.by_id[element]
+        base = f"{kind_of(part).list}/{part.id}{'/cell' if isinstance(part, Pack) else ''}"
+        out |= {f"{base}/{d.field}": d.words for d in found}
     return out

@@ -8,7 +8,7 @@ import numpy as np
 
 from briskcell.core.assess import Assessment
 from briskcell.core.pack.resets import Resets
-from briskcell.core.rules.resets import blamed, in_words
+from briskcell.core.rules.resets import in_words
 from briskcell.core.search.candidates import Candidate
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
@@ -40,7 +40,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "chemistries": chemistry_names(),
         "reserve": assessed.reserve,
         "resets": assessed.resets,
-        "resets_words": _resets_words(assessed.resets),
+        "resets_words": in_words(assessed.resets) if assessed.resets else "",
         "resets_plot": _resets_plot(assessed.resets),
         "session": USUAL,
         "bay": draw_bay(assessed, pack) if pack else None,
@@ -81,12 +81,6 @@ def _plot(assessed: Assessment, k: int) -> dict[str, Any]:
     if found.stranded_wh > 0.01:
         drawn["shade"] = {"from": at(found.stop_soc), "to": at(end), "words": f"stranded {show(found.stranded_wh, 'Wh')}"}
     return drawn
-
-
-def _resets_words(found: Resets | None) -> str:
-    if found is None:
-        return ""
-    return f"{in_words(found)} {blamed(found) if found.culprits else ''}".strip()
 
 
 def _resets_plot(found: Resets | None) -> dict[str, Any] | None:
