@@ -47,7 +47,7 @@ check: $(VENV)/ready-dev
 	$(BIN)/python -m pytest src
 
 test: check chromium
-	$(BIN)/python -m pytest tests -n 2
+	$(BIN)/python -m pytest tests -n 3 --dist worksteal
 
 bench: $(VENV)/ready-dev
 	$(BIN)/python bench/run.py

@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 import structlog
 from hypothesis import settings
+from jinja2 import FileSystemBytecodeCache
 
 from briskcell.services.workshop import Workshop
 from briskcell.web import create_app
@@ -52,10 +53,17 @@ def workshop(tmp_path: Path, demo_file: Path) -> Iterator[Workshop]:
     made.close()
 
 
+@pytest.fixture(scope="session")
+def compiled_templates(tmp_path_factory: pytest.TempPathFactory) -> FileSystemBytecodeCache:
+    """Templates compiled once for all applications of a run: compiling them is most of an application's first page."""
+    return FileSystemBytecodeCache(str(tmp_path_factory.mktemp("templates")))
+
+
 @pytest.fixture
-def app(tmp_path: Path, demo_file: Path) -> Iterator[Any]:
+def app(tmp_path: Path, demo_file: Path, compiled_templates: FileSystemBytecodeCache) -> Iterator[Any]:
     shutil.copy(demo_file, tmp_path)
     made = create_app(tmp_path)
+    made.jinja_env.bytecode_cache = compiled_templates
     yield made
     made.extensions["briskcell"].close()
 
