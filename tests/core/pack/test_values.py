@@ -203,6 +203,30 @@ def test_a_session_drains_polarises_and_warms_as_its_time_constants_say() -> Non
     assert off.soc[-1] == pytest.approx(0.5)
 
 
+def test_a_session_ends_where_a_stop_is_met_and_says_which() -> None:
+    rising = {"volts": 3.0, "top_v": 4.0, "ohm": 0.1, "cold_b_k": 0.0}
+    picky = [drawing(1.0, window={"low_v": 3.4, "high_v": 5.0}, peak=3.0)]
+    cold = found(packs=pack(**rising), loads=picky, brief={"cells_c": 5.0, "room_c": 35.0}).op
+    under = play_session(cold, [Phase("play", 3 * 3600)], step_s=10.0)
+    # 3.4 V at 1 A is 3.5 V at rest: half of the charge, an hour and a half.
+    assert under.ended == "load falls below its 3.40 V"
+    assert under.time_s[-1] == pytest.approx(1.5 * 3600, abs=40)
+    assert (under.case_c[0], under.case_c[-1] < 20.0) == (5.0, True), "cells and room start where the runtime is worked out"
+    # 3 A at 70 % are 3.7 − 0.3 = 3.4 V: a peak is carried above, and ends it below.
+    for soc, ended in ((0.72, ""), (0.68, "load falls below its 3.40 V at the peak")):
+        course = play_session(cold, [Phase("play", 60), Phase("peak", 5)], start_soc=soc)
+        assert course.ended == ended, soc
+    trips = {"cutoff_cell_v": 2.5, "trip_a": 2.0, "resistance_ohm": 0.0}
+    tripped = play_session(
+        found(packs=pack(protection=trips), loads=[drawing(1.0, peak=3.0)]).op, [Phase("play", 60), Phase("peak", 5)]
+    )
+    assert (tripped.ended, tripped.time_s[-1]) == ("the protection trips at 2.00 A at the peak", 60.0)
+    # Each moment has its own volts: the last of play and the first of the peak stand at one time.
+    steps = play_session(found(packs=pack(cold_b_k=0.0), loads=[drawing(1.0, peak=3.0)]).op, [Phase("play", 60), Phase("peak", 5)])
+    at = [float(v) for t, v in zip(steps.time_s, steps.store_v, strict=True) if t == 60.0]
+    assert at == pytest.approx([3.65, 3.55], abs=1e-6)
+
+
 def test_behind_a_power_path_the_cells_get_what_play_leaves_of_the_supply() -> None:
     plan = set_value(sanderling(), "supplies/usb/current_limit_a", "1 A").plan
     plugged = play_session(assess(plan).op, [Phase("play", 600, plugged=True)], start_soc=0.5)

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.network import Draws, draws_of
 from briskcell.core.engine.operating import Operating
-from briskcell.core.engine.solver import solve
+from briskcell.core.engine.solver import Flow, solve
 
 Array = NDArray[np.float64]
 
@@ -51,11 +51,35 @@ def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, st
         Amperes, and whether the tree can be carried.
     """
     draws = draws_of(op.network.loads, state)
+    rows = Draws(power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None])
+    flow = fed_at(op, index, series_ohm, volts, rows)
+    lost = flow.lost[..., index]
+    return Console(volts, volts * np.where(lost, 0.0, flow.store_a(index)), (~lost).astype(float))
+
+
+def fed_at(op: Operating, index: int, series_ohm: float, volts: Array, draws: Draws) -> Flow:
+    """The build solved with given volts in a store's place; the other stores stand at half charge.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    index : int
+        The store whose place is taken.
+    series_ohm : float
+        Resistance between those volts and the tree. [Ω]
+    volts : ndarray, shape (n,)
+        Volts to solve at. [V]
+    draws : Draws
+        Of shape (..., n_loads); its leading axes come before that of the volts.
+
+    Returns
+    -------
+    Flow
+        Solved over the draws and the volts.
+    """
     middle = len(op.soc) // 2
     ocv = np.stack([np.full(volts.shape, c.ocv_v[middle]) for c in op.curves], -1)
     ohm = np.stack([np.full(volts.shape, c.steady_ohm[middle]) for c in op.curves], -1)
     ocv[:, index], ohm[:, index] = volts, series_ohm
-    rows = Draws(power_w=draws.power_w[None], current_a=draws.current_a[None], conductance_s=draws.conductance_s[None])
-    flow = solve(op.network, ocv, ohm, rows)
-    lost = flow.lost[..., index]
-    return Console(volts, volts * np.where(lost, 0.0, flow.store_a(index)), (~lost).astype(float))
+    return solve(op.network, ocv, ohm, draws)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -93,7 +93,7 @@ def store_stops(op: Operating, store: int) -> Iterator[Stop]:
     )
 
 
-def board_stops(op: Operating, store: int) -> Iterator[Stop]:
+def board_stops(op: Operating, store: int, states: Sequence[State] | None = None) -> Iterator[Stop]:
     """The stops that the boards and parts of a store's tree set: lock-out, current limit, a load under its window.
 
     Parameters
@@ -102,13 +102,15 @@ def board_stops(op: Operating, store: int) -> Iterator[Stop]:
         The solved build.
     store : int
         Which store.
+    states : sequence of State, optional
+        States asked; those that last where not given.
 
     Yields
     ------
     Stop
         Margins of shape (n_soc,).
     """
-    used, lost = op.steady, op.flow.lost[..., store]
+    used, lost = states or op.steady, op.flow.lost[..., store]
     for k, converter in enumerate(op.network.converters):
         if op.network.store_of_converter(k) != store:
             continue
@@ -119,11 +121,11 @@ def board_stops(op: Operating, store: int) -> Iterator[Stop]:
                 words=f"{converter.name} locks out at {converter.lockout_v:.2f} V in",
                 margin=lockout_margin(op.flow.converter_input_v(k), used, converter.lockout_v),
             )
-        if np.isfinite(op.board_limit_a[k][used]).any():
+        if np.isfinite(op.board_limit_a[k][list(used)]).any():
             margin = limit_margin(op.board_limit_a[k], op.flow.output_a(k), lost, used)
             words = f"{converter.name} reaches its current limit"
             yield Stop(cause="converter current limit", element=converter.id, words=words, margin=margin)
-    least = op.flow.loads_v[used].min(axis=0)
+    least = op.flow.loads_v[list(used)].min(axis=0)
     for k, load in enumerate(op.network.loads):
         margin = least[:, k] - load.window.low_v
         if op.network.store_of_load(k) == store and margin.min() < 0:

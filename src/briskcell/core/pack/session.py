@@ -10,13 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.charge.charging import RISING, ChargePath
-from briskcell.core.engine.input_curve import Console, console_curve
+from briskcell.core.engine.input_curve import Console, fed_at
+from briskcell.core.engine.network import state_draws
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.sources import cold_factor, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
-from briskcell.model.parts import STATES
+from briskcell.core.pack.runtime import board_stops
+from briskcell.model.parts import STATES, State
 from briskcell.model.phases import Phase
-from briskcell.model.stores import ChargeBoard, Pack, Supply
+from briskcell.model.stores import Bank, ChargeBoard, Pack, Supply
 from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
@@ -37,8 +39,9 @@ class Session:
 def play_session(op: Operating, phases: Sequence[Phase], *, start_soc: float = 1.0, step_s: float = 5.0, store: int = 0) -> Session:
     """Play a session through in time.
 
-    The store is a charge, a fast resistance and one RC branch [1]_; the case one heat capacity. What the console takes
-    over the store's volts is solved once for each state, and read along the way. Booting draws as a peak does.
+    The store is a charge, a fast resistance and one RC branch [1]_; the case one heat capacity. Cells and case begin at the
+    temperature that the runtime is worked out at, and the room stays there. What the console takes over the store's volts is
+    solved once for all states, and read along the way, with the stops that boards and parts set. Booting draws as a peak does.
 
     Parameters
     ----------
@@ -56,56 +59,110 @@ def play_session(op: Operating, phases: Sequence[Phase], *, start_soc: float = 1
     Returns
     -------
     Session
-        Sampled at every step.
+        Sampled at the start of every step and at the end of every phase.
 
     References
     ----------
     .. [1] G. L. Plett, Battery Management Systems, vol. I, Artech House, 2015, ch. 2.
     """
-    plan = op.plan
-    grid = np.linspace(0.0, 1.0, 201)
-    base = store_curves(plan.stores[store], grid, 25.0)
-    part = plan.stores[store]
-    b_k, slow_s = (part.cell.cold_b_k, part.cell.slow_s) if isinstance(part, Pack) else (0.0, 1.0)
-    top = float(base.ocv_v[-1])
-    volts = np.linspace(0.4 * top, top * 1.02, 97)
-    draws = {s: console_curve(op, store, 1e-6, volts, s) for s in STATES}
-    board = next((b for b in plan.chargers if b.charges == plan.stores[store].id), None)
-    into = _charger_current(op, board, store) if board is not None else None
-    conductance, capacity = case_conductance(plan.case), plan.case.mass_g / 1e3 * CAPACITY
-    soc, slow_v, case_c, clock = start_soc, 0.0, plan.brief.room_c, 0.0
+    course = _Course(op, store, start_soc)
     rows: list[tuple[float, float, float, float, float]] = []
-    ended = ""
     for phase in phases:
-        state = {"boot": "peak", "off": "rest"}.get(phase.what, phase.what)
         left = phase.seconds
-        while left > 1e-9 and not ended:
-            dt = min(step_s, left)
-            warm = cold_factor(case_c, b_k) / cold_factor(25.0, b_k) if b_k else 1.0
-            ocv = float(np.interp(soc, grid, base.ocv_v))
-            fast = float(np.interp(soc, grid, base.fast_ohm)) * warm
-            slow = float(np.interp(soc, grid, base.slow_ohm)) * warm
-            charge_a = into(soc) if phase.plugged and into is not None else 0.0
-            drawn, at_v, carried = _draw(draws[state], ocv - slow_v, fast, charge_a, off=phase.what == "off")
-            through = phase.plugged and board is not None and layout_of(op.plan, board) == "power_path"
-            net = -charge_a if through else drawn - charge_a
-            at_v = ocv - slow_v - net * fast
-            if not carried or (at_v < base.cutoff_v and net > 0):
-                ended = "the volts collapse" if not carried else f"the store cuts off at {base.cutoff_v:.2f} V"
+        while True:
+            now = course.at(phase)
+            if not course.ended:
+                rows.append((course.clock_s, course.soc, now.store_v, now.store_a, course.case_c))
+            if course.ended or left <= 1e-9:
                 break
-            slow_v += (slow * net - slow_v) * (1.0 - math.exp(-dt / slow_s))
-            soc = min(max(soc - net * dt / 3600.0 / base.capacity_ah, 0.0), 1.0)
-            heat_w = drawn * at_v + net * net * (fast + slow)
-            case_c += (plan.brief.room_c + heat_w / conductance - case_c) * (1.0 - math.exp(-dt * conductance / capacity))
-            clock += dt
+            dt = min(step_s, left)
+            course.pass_time(now, dt)
             left -= dt
-            rows.append((clock, soc, at_v, net, case_c))
-            if soc <= 0.0:
-                ended = "the store is empty"
-        if ended:
+        if course.ended:
             break
     table = np.array(rows) if rows else np.zeros((0, 5))
-    return Session(time_s=table[:, 0], soc=table[:, 1], store_v=table[:, 2], store_a=table[:, 3], case_c=table[:, 4], ended=ended)
+    return Session(
+        time_s=table[:, 0], soc=table[:, 1], store_v=table[:, 2], store_a=table[:, 3], case_c=table[:, 4], ended=course.ended
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Moment:
+    """What flows at one moment: the store's volts and current, what the console takes, and the heat made."""
+
+    store_v: float
+    store_a: float
+    slow_ohm: float
+    heat_w: float
+
+
+class _Course:
+    """A store, its console and its case as they stand at one moment of a session; ``ended`` says why it is over."""
+
+    def __init__(self, op: Operating, store: int, soc: float) -> None:
+        self.part, self.soc, self.slow_v, self.clock_s, self.ended = op.plan.stores[store], soc, 0.0, 0.0, ""
+        self.room_c = self.case_c = op.plan.brief.cells_c
+        self.grid = np.linspace(0.0, 1.0, 201)
+        self.curves = store_curves(self.part, self.grid, self.room_c)
+        cell = self.part.cell if isinstance(self.part, Pack) else None
+        self.cold_b_k, self.slow_s = (cell.cold_b_k, cell.slow_s) if cell else (0.0, 1.0)
+        self.volts = np.linspace(0.4, 1.02, 97) * float(self.curves.ocv_v[-1])
+        fed = Operating(op.plan, op.network, op.curves, fed_at(op, store, 1e-6, self.volts, state_draws(op.network)))
+        lost, amps = fed.flow.lost[..., store], fed.flow.store_a(store)
+        self.consoles = [Console(self.volts, self.volts * np.where(lost[s], 0, amps[s]), (~lost[s]).astype(float)) for s in State]
+        self.stops = [list(board_stops(fed, store, [s])) for s in State]
+        board = next((b for b in op.plan.chargers if b.charges == self.part.id), None)
+        self.into = _charger_current(op, board, store) if board is not None else None
+        self.through = board is not None and layout_of(op.plan, board) == "power_path"
+        self.conductance, self.capacity = case_conductance(op.plan.case), op.plan.case.mass_g / 1e3 * CAPACITY
+        self.idle_s = 0.0
+
+    def at(self, phase: Phase) -> _Moment:
+        """What flows now; ``ended`` is set where a stop is met."""
+        state = State(STATES.index({"boot": "peak", "off": "rest"}.get(phase.what, phase.what)))
+        warm = cold_factor(self.case_c, self.cold_b_k) / cold_factor(self.room_c, self.cold_b_k)
+        ocv, fast, slow = (
+            float(np.interp(self.soc, self.grid, column))
+            for column in (self.curves.ocv_v, self.curves.fast_ohm * warm, self.curves.slow_ohm * warm)
+        )
+        charge_a = self.into(self.soc) if phase.plugged and self.into is not None else 0.0
+        off = phase.what == "off"
+        drawn, at_v, carried = _draw(self.consoles[state], ocv - self.slow_v, fast, charge_a, off=off)
+        through = phase.plugged and self.through
+        net = -charge_a if through else drawn - charge_a
+        at_v = ocv - self.slow_v - net * fast
+        if net > 0 and not off:
+            self.ended = self._stop(state, at_v, net, carried=carried)
+        elif not carried:
+            self.ended = "the volts collapse"
+        return _Moment(at_v, net, slow, drawn * at_v + net * net * (fast + slow))
+
+    def _stop(self, state: State, at_v: float, net_a: float, *, carried: bool) -> str:
+        """Why it ends at these volts, or nothing. The first that is met on the way down stands first."""
+        if self.soc <= 0.0:
+            return "the store is empty"
+        if at_v < self.curves.cutoff_v:
+            return f"the store cuts off at {self.curves.cutoff_v:.2f} V"
+        when = " at the peak" if state == State.PEAK else ""
+        guard = self.part.protection if isinstance(self.part, Pack) else None
+        if guard and net_a > guard.trip_a.likely:
+            return f"the protection trips at {guard.trip_a.likely:.2f} A{when}"
+        for stop in self.stops[state]:
+            if float(np.interp(at_v, self.volts, stop.margin)) < 0:
+                return stop.words + when
+        if isinstance(self.part, Bank) and net_a < self.part.least_load_a.likely and self.idle_s >= self.part.off_after_s:
+            return f"{self.part.name} switches itself off below {self.part.least_load_a.likely:.2f} A"
+        return "" if carried else f"the volts collapse{when}"
+
+    def pass_time(self, now: _Moment, dt: float) -> None:
+        """Let some seconds pass with what flows. [s]"""
+        self.slow_v += (now.slow_ohm * now.store_a - self.slow_v) * (1.0 - math.exp(-dt / self.slow_s))
+        self.soc = min(max(self.soc - now.store_a * dt / 3600.0 / self.curves.capacity_ah, 0.0), 1.0)
+        settled = 1.0 - math.exp(-dt * self.conductance / self.capacity)
+        self.case_c += (self.room_c + now.heat_w / self.conductance - self.case_c) * settled
+        self.clock_s += dt
+        idle = isinstance(self.part, Bank) and now.store_a < self.part.least_load_a.likely
+        self.idle_s = self.idle_s + dt if idle else 0.0
 
 
 def _draw(curve: Console, source_v: float, fast: float, charge_a: float, *, off: bool) -> tuple[float, float, bool]:
