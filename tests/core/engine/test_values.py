@@ -17,13 +17,15 @@ from briskcell.core.engine.converters import (
     typical_efficiency,
 )
 from briskcell.core.engine.network import setting_factors
+from briskcell.core.engine.operating import operate
 from briskcell.core.engine.resistance import awg_section_mm2, link_rating_a, link_resistance_ohm, link_section_mm2
 from briskcell.core.engine.sources import age_factor, cold_factor, current_limit_a, pack_curves, store_curves
 from briskcell.library import catalogue
 from briskcell.model.changes import altered
 from briskcell.model.parts import Converter, EfficiencyPoint, Link
+from briskcell.model.plan import plan_of
 from briskcell.model.stores import Bank, Capacitor, Pack
-from tests.known import flat_cell
+from tests.known import drawing, flat_cell, hand_plan
 
 
 def board(kind: str, **figures: Any) -> Converter:
@@ -55,6 +57,20 @@ def test_a_buck_boost_gives_less_below_its_output_and_its_switch_above() -> None
 def test_a_linear_regulator_gives_what_is_stated() -> None:
     assert float(deliverable_a(board("linear", output_v=3.3, output_limit_a=0.5), 5.0)) == 0.5
     assert math.isinf(float(deliverable_a(board("linear", output_v=3.3), 5.0)))
+
+
+@pytest.mark.parametrize(
+    ("source_v", "ohm", "input_v"), [(3.0, 0.05, 1.2), (3.0, 0.02, 0.75), (4.0, 0.05, 4.6 / 3), (4.0, 3.0, 3.89)]
+)
+def test_a_linear_regulator_in_drop_out_on_a_heavy_resistor_is_no_collapse(source_v: float, ohm: float, input_v: float) -> None:
+    # (3.0 − 0.3) V over 0.1 + 0.05 Ω are 18 A; where it regulates, 3.3 V over 3 Ω are 1.1 A.
+    linear = {"id": "ldo", "name": "LDO", "kind": "linear", "fed_by": "pack", "output_v": 3.3, "dropout_v": 0.3}
+    load = drawing(ohm, "resistance_ohm", fed_by="ldo", window={"low_v": 0.1, "high_v": 5})
+    cell = flat_cell(volts=source_v, ohm=0.1)
+    flow = operate(plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": cell}], converters=[linear], loads=[load]))).flow
+    assert not flow.lost.any()
+    assert flow.converter_input_v(0)[1, 50] == pytest.approx(input_v, rel=1e-6)
+    assert flow.loads_v[1, 50, 0] == pytest.approx(min(3.3, input_v - 0.3), rel=1e-6)
 
 
 def test_efficiency_for_the_duty_cycle_is_taken_at_half_the_switch_current() -> None:

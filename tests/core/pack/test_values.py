@@ -203,6 +203,27 @@ def test_a_session_drains_polarises_and_warms_as_its_time_constants_say() -> Non
     assert off.soc[-1] == pytest.approx(0.5)
 
 
+@pytest.mark.parametrize(
+    ("watts", "wire_ohm", "cell", "cause", "soc"),
+    [
+        # V²/4R: 3 W through 0.9 Ω need 3.286 V, of which half arrives. Cells that are empty at 0.5 V are not empty then; at 2.5 V
+        # they are before: 2.5 V + 3 W / 2.5 V · 0.9 Ω are 3.58 V.
+        (3.0, 0.0, {"ohm": 0.9, "empty_v": 0.5}, "collapse", 0.286),
+        (3.0, 0.0, {"ohm": 0.9, "empty_v": 2.5}, "cell cut-off", 0.58),
+        # 1 Ω of wire behind a strong cell: 3.55 V are needed, and nearly all of them stand at the cell.
+        (3.0, 1.0, {"ohm": 0.05, "empty_v": 2.5}, "collapse", 0.55),
+        (30.0, 1.0, {"ohm": 0.05, "empty_v": 2.5}, "collapse", 1.0),
+    ],
+)  # fmt: skip
+def test_a_path_that_gives_way_is_told_from_an_empty_cell(
+    watts: float, wire_ohm: float, cell: dict[str, Any], cause: str, soc: float
+) -> None:
+    wire = [{"id": "wire", "name": "Wire", "kind": "switch", "fed_by": "pack", "resistance_ohm": wire_ohm}]
+    load = drawing(watts, "power_w", fed_by="wire" if wire_ohm else "pack", window={"low_v": 0.1, "high_v": 9})
+    r = runtime(found(packs=pack(volts=3.0, top_v=4.0, **cell), links=wire if wire_ohm else [], loads=[load]))
+    assert (r.stop_cause, r.stop_soc) == (cause, pytest.approx(soc, abs=0.01))
+
+
 def test_a_session_ends_where_a_stop_is_met_and_says_which() -> None:
     rising = {"volts": 3.0, "top_v": 4.0, "ohm": 0.1, "cold_b_k": 0.0}
     picky = [drawing(1.0, window={"low_v": 3.4, "high_v": 5.0}, peak=3.0)]

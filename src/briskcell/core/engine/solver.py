@@ -240,10 +240,13 @@ def _newton(given: _Given, X: Array, scale: Array) -> Array:
     """Newton's method on ``X − sweep(X) = 0`` for points of shape (m, n).
 
     The Jacobian comes by differences, all columns in one batch. Started above the upper solution it falls to it
-    monotonically and never below, so a point that reaches the floor has no solution and is dropped at once.
+    monotonically and never below, so a point that reaches the floor has no solution and is dropped at once. A resistor
+    below its source's resistance throws the sweeps about, and one behind a regulator throws the first step past the bend
+    where that drops out: with resistors it starts at the top again, and goes at most half of the way to the floor at once.
     """
     m, n = X.shape
-    X = np.clip(X, FLOOR * scale, scale)
+    resistors = given.conductance_s.any(axis=1)
+    X = np.where(resistors[:, None], scale, np.clip(X, FLOOR * scale, scale))
     left = np.arange(m)
     nudge = np.concatenate([np.zeros((1, n)), np.eye(n)])
     for _ in range(NEWTON_STEPS):
@@ -257,6 +260,8 @@ def _newton(given: _Given, X: Array, scale: Array) -> Array:
         jacobian[np.abs(np.linalg.det(jacobian)) < 1e-12] = np.eye(n)
         move = np.linalg.solve(jacobian, residual[..., None])[..., 0]
         next_x = np.minimum(here - move, size)
+        damped = resistors[left, None]
+        next_x = np.where(damped, np.maximum(next_x, 0.5 * (here + 0.9 * FLOOR * size)), next_x)
         sunk = (next_x <= FLOOR * size).any(1)
         X[left] = np.where(settled[:, None], here, np.maximum(next_x, FLOOR * size / 2))
         left = left[~settled & ~sunk]

@@ -70,12 +70,14 @@ def store_stops(op: Operating, store: int) -> Iterator[Stop]:
     curves, part, used = op.curves[store], op.plan.stores[store], op.steady
     guarded = curves.cutoff_is_protection
     lost = op.flow.lost[..., store]
-    if curves.cutoff_v > 0:
+    margin = cutoff_margin(op.store_v[..., store], used, curves.cutoff_v, guarded)
+    gives_way = curves.cutoff_v > 0 and _collapses_first(op, store, margin)
+    if curves.cutoff_v > 0 and not gives_way:
         yield Stop(
             cause="protection cut-off" if guarded else "cell cut-off",
             element=part.id,
             words=f"the {'protection board cuts off' if guarded else 'cells are empty'} at {curves.cutoff_v:.2f} V",
-            margin=cutoff_margin(op.store_v[..., store], used, curves.cutoff_v, guarded),
+            margin=margin,
         )
     if isinstance(part, Bank):
         least = part.least_load_a.likely
@@ -89,8 +91,27 @@ def store_stops(op: Operating, store: int) -> Iterator[Stop]:
         cause="collapse",
         element=part.id,
         words="the path from the pack cannot carry the draw",
-        margin=collapse_margin(lost, used),
+        margin=np.minimum(margin, collapse_margin(lost, used)) if gives_way else collapse_margin(lost, used),
     )
+
+
+def _collapses_first(op: Operating, store: int, margin: Array) -> bool:
+    """Whether the draw can no longer be carried before the store has fallen to its cut-off.
+
+    The most that a path carries flows while half of the volts are lost on it; the store's own share of that loss is read
+    where the draw was carried last.
+    """
+    first = int(np.argmax(margin < 0))
+    state = next((s for s in op.steady if op.flow.lost[s, first, store]), None)
+    if margin[first] >= 0 or state is None:
+        return False
+    if first == 0:
+        return True
+    consumers = op.network.root_of_unknown[: op.flow.consumer_v.shape[-1]] == store
+    ocv = float(op.curves[store].ocv_v[first - 1])
+    lost_in_store, lost_in_all = ocv - op.store_v[state, first - 1, store], ocv - op.flow.consumer_v[state, first - 1, consumers].min()
+    share = lost_in_store / max(lost_in_all, lost_in_store, 1e-9)
+    return bool(op.curves[store].ocv_v[first] * (1.0 - 0.5 * share) > op.curves[store].cutoff_v)
 
 
 def board_stops(op: Operating, store: int, states: Sequence[State] | None = None) -> Iterator[Stop]:
