@@ -128,6 +128,14 @@ def unbalanced_series() -> Plan:
     return replaced(plan, altered(plan.chargers[0], balancing=False))
 
 
+def one_tired_in_series() -> Plan:
+    plan = curlew()
+    tired = plan.packs[0].cell.capacity_ah.at(
+        0.85 * plan.packs[0].cell.capacity_ah.likely, grade="measured", source="one cell alone"
+    )
+    return replaced(plan, altered(plan.packs[0], cell=plan.packs[0].cell.model_copy(update={"weakest_ah": tired})))
+
+
 def frosty_quay() -> Plan:
     plan = sanderling()
     return remade(plan, {"brief": plan.brief.model_copy(update={"cells_c": -4.0, "hours": 5.0, "charge_hours": 9.0})})
@@ -224,6 +232,7 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "battery-measure": gauge_behind_a_boost,
     "proven-capacity": printed_dream,
     "equal-strings": strings_apart,
+    "weakest-in-series": one_tired_in_series,
     "capacitor-rating": eager_capacitor,
     "bank-output": shy_bank,
     "one-of-each": two_ports,

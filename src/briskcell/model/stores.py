@@ -40,7 +40,7 @@ class Cell(Document):
     alone, a steady draw the sum. ``slow_s`` is the time constant of that slow part. On charge the surface of the particles is
     ahead of their inside by what flows in during ``diffusion_s``. Tables that are ``ocv_corrected`` do not contain the fall of the
     open-circuit voltage during the minute's pulse; the others do. ``ageing`` is the share by which resistance has risen per share
-    of capacity lost.
+    of capacity lost. ``weakest_ah`` is the capacity of the weakest of those in series, where they were measured one by one.
     """
 
     name: Name
@@ -48,6 +48,7 @@ class Cell(Document):
     chemistry: Name
     label_ah: AmpHours
     measured_ah: AmpHours | None = None
+    weakest_ah: AmpHours | None = None
     health: Annotated[float, Unit("", above=0, at_most=1)] = 1.0
     ocv: Curve
     resistance_ohm: Ohms
@@ -100,6 +101,11 @@ class Cell(Document):
     def capacity_ah(self) -> Figure:
         """The capacity to count with, before health: measured where it is, else as printed."""
         return self.measured_ah or self.label_ah
+
+    def in_series_ah(self, series: int) -> Figure:
+        """The capacity of a string of so many: that of its weakest cell, which is empty first."""
+        weakest = self.weakest_ah
+        return weakest if series > 1 and weakest and weakest.likely < self.capacity_ah.likely else self.capacity_ah
 
 
 class CellString(Document):

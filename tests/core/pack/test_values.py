@@ -148,6 +148,11 @@ def test_the_warning_leaves_one_and_a_half_times_what_a_shutdown_takes() -> None
     assert r.at_rest_v == pytest.approx(3.0 + soc, abs=1e-4)
     assert r.minutes_left == pytest.approx(3.0 * soc * 60, rel=5e-3)
     assert r.enough is True
+    # Twenty minutes at 1 A are 1/3 Ah of 3: at 11.1 %, 3.111 V at rest.
+    asked = found(packs=pack(volts=3.0, top_v=4.0, ohm=0.05), shutdown=shutdown | {"warning_minutes": 20}).reserve
+    assert asked is not None
+    assert (asked.minutes_left, asked.at_rest_v) == (pytest.approx(20.0, rel=1e-3), pytest.approx(3.0 + 1 / 9, abs=1e-3))
+    assert found(packs=pack(volts=3.0, top_v=4.0), shutdown=shutdown | {"warning_minutes": 181}).reserve is None, "all it has"
     late = found(packs=pack(volts=3.0, top_v=4.0), shutdown=shutdown | {"warning_v": 2.9}).reserve
     assert late is not None
     assert late.enough is False
@@ -201,6 +206,19 @@ def test_a_session_drains_polarises_and_warms_as_its_time_constants_say() -> Non
     assert empty.time_s[-1] / 3600 == pytest.approx(1.5 / amps, rel=0.02)
     off = play_session(a.op, [Phase("off", 600)], start_soc=0.5)
     assert off.soc[-1] == pytest.approx(0.5)
+
+
+def test_cells_in_series_hold_what_the_weakest_does() -> None:
+    for series, hours in ((1, 3.0), (2, 2.4)):
+        a = found(packs=pack(series=series, weakest_ah={"low": 2.4, "likely": 2.4, "high": 2.4}))
+        assert runtime(a).hours == pytest.approx(hours)
+    (f,) = (f for f in a.findings if f.rule == "weakest-in-series")
+    # 0.6 Ah stay in one other cell of 3.7 V: 2.2 Wh. Nothing watches the cells one by one.
+    assert (f.state, "2.2 Wh stay" in f.cause, "ruins it" in f.cause) == ("fails", True, True)
+    guard = {"cutoff_cell_v": 2.5, "trip_a": 8.0, "resistance_ohm": 0.0}
+    for weakest, verdicts in ((2.84, ["close"]), (2.86, [])):
+        a = found(packs=pack(series=2, weakest_ah=weakest, protection=guard))
+        assert [f.state for f in a.findings if f.rule == "weakest-in-series"] == verdicts, "a twentieth of 3 Ah is 0.15"
 
 
 @pytest.mark.parametrize(

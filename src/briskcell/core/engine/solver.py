@@ -245,7 +245,7 @@ def _newton(given: _Given, X: Array, scale: Array) -> Array:
     where that drops out: with resistors it starts at the top again, and goes at most half of the way to the floor at once.
     """
     m, n = X.shape
-    resistors = given.conductance_s.any(axis=1)
+    resistors: Flags = np.asarray(given.conductance_s.any(axis=1))
     X = np.where(resistors[:, None], scale, np.clip(X, FLOOR * scale, scale))
     left = np.arange(m)
     nudge = np.concatenate([np.zeros((1, n)), np.eye(n)])

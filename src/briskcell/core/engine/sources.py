@@ -203,9 +203,10 @@ def bank_curves(bank: Bank, grid: Array) -> StoreCurves:
 def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> StoreCurves:
     """Volts and ohms of a pack over states of charge.
 
-    ``V·S``, ``Q·P``, ``r·S/P`` [1]_; the tables are read by monotone cubics, and held beyond their ends, except the
-    resistance, which goes on rising towards empty with its last slope. Unequal strings in parallel rest at one
-    voltage, so each stands at the state of charge that its own table gives that voltage; together they are the source
+    ``V·S``, ``Q·P``, ``r·S/P`` [1]_, where Q is that of the weakest cell in series: it is empty first, and the volts that the
+    others still hold then are not counted, a little on the safe side. The tables are read by monotone cubics, and held beyond
+    their ends, except the resistance, which goes on rising towards empty with its last slope. Unequal strings in parallel rest
+    at one voltage, so each stands at the state of charge that its own table gives that voltage; together they are the source
     ``Σ(V/r)/Σ(1/r)`` behind ``1/Σ(1/r)``.
 
     Parameters
@@ -245,7 +246,8 @@ def pack_curves(pack: Pack, soc: ArrayLike, temperature_c: float = 25.0) -> Stor
         fast_ohm=together_fast + extra,
         slow_ohm=1.0 / (copies * conductance).sum(axis=0) - together_fast,
         capacity_ah=LEAST_AH
-        + copies * sum(s.cell.capacity_ah.likely * s.cell.health * cold_share(s.cell, temperature_c) for s in strings),
+        + copies
+        * sum(s.cell.in_series_ah(pack.series).likely * s.cell.health * cold_share(s.cell, temperature_c) for s in strings),
         cutoff_v=pack.series * max(empty_v, guard_v),
         cutoff_is_protection=guard_v > empty_v,
         string_v=volts,

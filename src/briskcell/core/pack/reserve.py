@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
-from briskcell.core.pack.runtime import Runtime
+from briskcell.core.pack.runtime import Runtime, board_stops, store_stops
 from briskcell.model.parts import State
 from briskcell.model.stores import Balancer, Capacitor, ChargeBoard, Pack
 from briskcell.model.tree import boards_above, source_of, stays_connected
@@ -24,7 +24,7 @@ class Reserve:
 
     ``peak_minutes_sooner`` is how much sooner a peak lights the warning, the plan's own or this one, than steady play does.
     ``needed_wh`` is what the shutdown must find above the stop. ``enough`` says whether the plan's own warning, where it
-    sets one, comes early enough; None without one.
+    sets one, comes early enough; None without one. ``peak_words`` names what a peak at that moment runs into, empty if nothing.
     """
 
     needed_wh: float
@@ -34,10 +34,12 @@ class Reserve:
     minutes_left: float
     peak_minutes_sooner: float
     enough: bool | None
+    peak_words: str = ""
 
 
 def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve | None:
-    """The latest moment for a warning: ``E ≥ 1.5 · P_shutdown · t_shutdown`` must remain above the stop.
+    """The latest moment for a warning: ``E ≥ 1.5 · P_shutdown · t_shutdown`` must remain above the stop, and the
+    minutes of play that are asked for.
 
     Parameters
     ----------
@@ -66,7 +68,10 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
     left = float(np.interp(-found.stop_soc, -soc, spent)) - spent
     if left[0] < needed_wh:
         return None
-    at = float(np.interp(-needed_wh, -left, soc))
+    asked_h = found.hours - shutdown.warning_minutes / 60.0
+    if asked_h <= 0:
+        return None
+    at = max(float(np.interp(-needed_wh, -left, soc)), float(np.interp(asked_h, found.elapsed_h, soc)))
 
     def reading(values: Array) -> float:
         return float(np.interp(-at, -soc, values))
@@ -83,7 +88,14 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
         peak_minutes_sooner=max(lit_h[0] - lit_h[1], 0.0) * 60.0,
         minutes_left=max((found.hours - hours_at) * 60.0, 0.0),
         enough=None if warning is None else warning >= under_load - 0.005,
+        peak_words=_met_by_a_peak(op, store, at) if State.PEAK in op.used else "",
     )
+
+
+def _met_by_a_peak(op: Operating, store: int, at: float) -> str:
+    """What a peak runs into at a state of charge, all parts at once; empty if nothing."""
+    stops = (*store_stops(op, store, [State.PEAK]), *board_stops(op, store, [State.PEAK]))
+    return next((s.words for s in stops if float(np.interp(-at, -op.soc, s.margin)) < 0 and s.cause != "cell cut-off"), "")
 
 
 def _lit_h(volts: Array, warning_v: float, found: Runtime) -> float:

@@ -52,7 +52,7 @@ class Runtime:
     next_words: str
 
 
-def store_stops(op: Operating, store: int) -> Iterator[Stop]:
+def store_stops(op: Operating, store: int, states: Sequence[State] | None = None) -> Iterator[Stop]:
     """The stops that a store itself sets: its cut-off, and a draw it cannot carry at all.
 
     Parameters
@@ -61,17 +61,19 @@ def store_stops(op: Operating, store: int) -> Iterator[Stop]:
         The solved build.
     store : int
         Which store.
+    states : sequence of State, optional
+        States asked; those that last where not given.
 
     Yields
     ------
     Stop
         Margins of shape (n_soc,).
     """
-    curves, part, used = op.curves[store], op.plan.stores[store], op.steady
+    curves, part, used = op.curves[store], op.plan.stores[store], list(states or op.steady)
     guarded = curves.cutoff_is_protection
     lost = op.flow.lost[..., store]
     margin = cutoff_margin(op.store_v[..., store], used, curves.cutoff_v, guarded)
-    gives_way = curves.cutoff_v > 0 and _collapses_first(op, store, margin)
+    gives_way = curves.cutoff_v > 0 and _collapses_first(op, store, margin, used)
     if curves.cutoff_v > 0 and not gives_way:
         yield Stop(
             cause="protection cut-off" if guarded else "cell cut-off",
@@ -95,21 +97,24 @@ def store_stops(op: Operating, store: int) -> Iterator[Stop]:
     )
 
 
-def _collapses_first(op: Operating, store: int, margin: Array) -> bool:
+def _collapses_first(op: Operating, store: int, margin: Array, used: Sequence[State]) -> bool:
     """Whether the draw can no longer be carried before the store has fallen to its cut-off.
 
     The most that a path carries flows while half of the volts are lost on it; the store's own share of that loss is read
     where the draw was carried last.
     """
     first = int(np.argmax(margin < 0))
-    state = next((s for s in op.steady if op.flow.lost[s, first, store]), None)
+    state = next((s for s in used if op.flow.lost[s, first, store]), None)
     if margin[first] >= 0 or state is None:
         return False
     if first == 0:
         return True
     consumers = op.network.root_of_unknown[: op.flow.consumer_v.shape[-1]] == store
     ocv = float(op.curves[store].ocv_v[first - 1])
-    lost_in_store, lost_in_all = ocv - op.store_v[state, first - 1, store], ocv - op.flow.consumer_v[state, first - 1, consumers].min()
+    lost_in_store, lost_in_all = (
+        ocv - op.store_v[state, first - 1, store],
+        ocv - op.flow.consumer_v[state, first - 1, consumers].min(),
+    )
     share = lost_in_store / max(lost_in_all, lost_in_store, 1e-9)
     return bool(op.curves[store].ocv_v[first] * (1.0 - 0.5 * share) > op.curves[store].cutoff_v)
 

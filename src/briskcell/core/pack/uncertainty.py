@@ -40,7 +40,7 @@ def capacity_figure(store: Store) -> Figure:
         Amp-hours of a cell, farads, or watt-hours.
     """
     if isinstance(store, Pack):
-        return store.cell.capacity_ah
+        return store.cell.in_series_ah(store.series)
     return store.capacitance_f if isinstance(store, Capacitor) else store.cells_wh
 
 

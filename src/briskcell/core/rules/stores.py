@@ -26,6 +26,7 @@ DENSEST_LITHIUM = 800.0  # Wh a litre of any lithium cell sold
 DENSEST_WH_PER_L = {"LFP": 420.0, "NiMH": 480.0, "alkaline": 560.0}  # of other chemistries, the best that is sold
 CARRIER_WH, REFUSED_WH = 100.0, 160.0
 EQUAL_V = 0.05
+ALIKE = 0.05  # of their capacity, within which cells of one batch differ; typical
 CAP_SHARE = 0.9  # of its rating, that a supercapacitor is charged to: its life doubles for each 0.1 V less
 
 
@@ -108,6 +109,26 @@ def equal_strings(assessed: Answers) -> Iterator[Finding]:
                 )
 
 
+@rule("weakest-in-series", station="pack", source="The weakest cell in series is empty first; driven on, its volts turn round")
+def weakest_in_series(assessed: Answers) -> Iterator[Finding]:
+    """Cells in series hold the same; where they do not, each is watched on its own."""
+    for pack in assessed.plan.packs:
+        held, weakest = pack.cell.capacity_ah.likely, pack.cell.in_series_ah(pack.series).likely
+        if weakest >= (1.0 - ALIKE) * held:
+            continue
+        left = (held - weakest) * pack.cell.health * (pack.series - 1) * pack.parallel * nominal_v(pack.cell)
+        cause = (f"The weakest of {pack.name}'s cells in series holds {show(weakest, 'Ah')}, the others {show(held, 'Ah')}: it is empty "
+                 f"first, and {show(left, 'Wh')} stay in the others.")  # fmt: skip
+        if pack.protection is None:
+            cause += (
+                " Nothing watches the cells one by one, so the others drive it past empty, which ruins it and can set it alight."
+            )
+        cell = pack.cell.model_copy(update={"weakest_ah": None})
+        yield Finding("close" if pack.protection else "fails", pack.id, cause, 1.0 - weakest / held,
+                      only("A cell like the others in the place of the weakest", "holds as much as they do.",
+                           replaced(assessed.plan, altered(pack, cell=cell))))  # fmt: skip
+
+
 @rule("capacitor-rating", station="pack", source="Life of a supercapacitor falls by half for each 0.1 V")
 def capacitor_rating(assessed: Answers) -> Iterator[Finding]:
     """A supercapacitor is charged to no more than nine tenths of its rating."""
@@ -158,9 +179,11 @@ def shutdown(assessed: Answers) -> Iterator[Finding]:
         return
     element, reserve = plan.stores[assessed.pack_index].id, assessed.reserve
     if reserve is None:
-        yield Finding(
-            "fails", element, "Even a full store holds too little for a clean shutdown.", 1.0, advice="Use a larger store."
-        )
+        asked = plan.shutdown.warning_minutes
+        cause = "Even a full store holds too little for a clean shutdown."
+        if asked >= found.hours * 60.0:
+            cause = f"The warning is to leave {asked:.0f} min of play; the whole store gives {found.hours * 60.0:.0f} min."
+        yield Finding("fails", element, cause, 1.0, advice="Use a larger store, or ask for fewer minutes.")
         return
     at = f"at {reserve.under_load_v:.2f} V under load or {reserve.at_rest_v:.2f} V at rest"
     search = partial(_warn, assessed, round(reserve.under_load_v + 0.02, 2))

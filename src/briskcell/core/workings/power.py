@@ -64,7 +64,7 @@ def _held(store: Store) -> tuple[Input, ...]:
     count = Input(symbol="S, P", name="Cells in series, in parallel", shown=f"{store.series}, {store.parallel}",
                   grade="the build", source="set for this build")  # fmt: skip
     return (
-        figure("Q", f"Capacity of one {store.cell.name}", store.cell.capacity_ah, "Ah"),
+        figure("Q", f"Capacity of one {store.cell.name}", store.cell.in_series_ah(store.series), "Ah"),
         count,
         figure("r", "Resistance of one cell at half full", store.cell.resistance_ohm, "Ω"),
     )
@@ -94,7 +94,7 @@ def energy(assessed: Assessment, _rest: str) -> Working | None:
         words="Open-circuit voltage times charge, added up from full to empty: not label volts times amp-hours.",
         formula="E = S·P·health · ∫ OCV dQ",
         inputs=(
-            figure("Q", f"Capacity of one {pack.cell.name}", pack.cell.capacity_ah, "Ah"),
+            figure("Q", f"Capacity of one {pack.cell.name}", pack.cell.in_series_ah(pack.series), "Ah"),
             Input(symbol="S, P", name="Cells in series, in parallel", shown=f"{pack.series}, {pack.parallel}", grade="the build",
                   source="set for this build"),
             Input(symbol="OCV", name=f"Open-circuit voltage, {pack.cell.chemistry}",

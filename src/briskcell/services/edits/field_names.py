@@ -25,6 +25,7 @@ NAMES = {
     "drop_v": "Junction drop",
     "label_ah": "Label capacity",
     "measured_ah": "Measured capacity",
+    "weakest_ah": "Weakest in series",
     "health": "State of health",
     "full_v": "Full",
     "empty_v": "Empty",
