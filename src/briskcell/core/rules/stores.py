@@ -14,7 +14,7 @@ from briskcell.core.moves.charging import other_chargers
 from briskcell.core.moves.fix import Fix, only, placed
 from briskcell.core.moves.packs import other_packs
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.parts import Converter, Link, State
+from briskcell.model.parts import Converter, Link, Load, State
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Cell, Pack
 from briskcell.model.tree import behind_links, feeders_of, free_id, source_of, stays_connected
@@ -232,9 +232,8 @@ def _sips_less(assessed: Answers, store: Store) -> Iterator[Fix]:
                     yield Fix(f"{other.name} in its place", f"sips {show(other.off_current_a.likely, 'A')} when off.",
                               replaced(plan, placed(board, other)))  # fmt: skip
             yield from other_chargers(assessed, board)
-    bare = [
-        p for p in plan.fed.get(behind_links(plan, store).id, ()) if isinstance(p, Converter) and stays_connected(plan, p, store)
-    ]
+    fed = plan.fed.get(behind_links(plan, store).id, ())
+    bare = [p for p in fed if isinstance(p, Converter | Load) and stays_connected(plan, p, store)]
     if bare:
         at = behind_links(plan, store)
         for switch in (k for k in assessed.stock.links if k.kind == "switch"):
