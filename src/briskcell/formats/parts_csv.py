@@ -6,7 +6,8 @@ import csv
 import io
 import re
 import unicodedata
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 
 from pydantic import ValidationError
 
@@ -29,13 +30,14 @@ ALSO = {"part": "name", "idle": "rest", "typical": "play", "max": "peak", "min_v
 
 @dataclass(frozen=True, slots=True)
 class CsvRow:
-    """One line as read: the part it makes and what feeds it, or why it makes none."""
+    """One line as read: the part it makes and what feeds it, or why it makes none, with its words to be mended."""
 
     line: int
     name: str
     load: Load | None
     hangs_on: str
     problem: str = ""
+    text: str = ""
 
 
 def read_parts(text: str) -> list[CsvRow]:
@@ -55,10 +57,7 @@ def read_parts(text: str) -> list[CsvRow]:
     if not text:
         raise FigureError("csv", "Nothing was pasted or chosen.", fix="Paste a table whose first line names its columns.")
     delimiter = parted_by(text)
-    try:
-        rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
-    except csv.Error as error:
-        raise FigureError("csv", f"This is no table: {error}.", fix="Save it as CSV again.") from error
+    rows = _rows(text, delimiter)
     names = [re.sub(r"\W+", "_", c.strip().lower()).strip("_") for c in rows[0]]
     names = [ALSO.get(n, n) for n in names]
     if "name" not in names or "play" not in names:
@@ -66,7 +65,46 @@ def read_parts(text: str) -> list[CsvRow]:
     filled = [(k, r) for k, r in enumerate(rows[1:], 2) if any(c.strip() for c in r)]
     if len(filled) > MOST_ROWS:
         raise FigureError("csv", f"The table has {len(filled)} parts.", fix=f"Send up to {MOST_ROWS} at once.")
-    return [_row(k, names, [c.strip() for c in r], delimiter) for k, r in filled]
+    return [replace(_row(k, names, [c.strip() for c in r], delimiter), text=_joined([r], delimiter)) for k, r in filled]
+
+
+def mended(text: str, lines: Mapping[int, str]) -> str:
+    """A table with some of its lines typed anew.
+
+    Parameters
+    ----------
+    text : str
+        The table.
+    lines : mapping of int to str
+        New words of lines, counted as ``CsvRow.line`` is.
+
+    Returns
+    -------
+    str
+        The table, parted by the same mark; as it was where no line is given.
+    """
+    if not lines or not text.strip():
+        return text
+    text = text.lstrip("\ufeff").strip()
+    delimiter = parted_by(text)
+    rows = _rows(text, delimiter)
+    for line, words in lines.items():
+        if 1 < line <= len(rows):
+            rows[line - 1] = next(iter(_rows(words, delimiter)), [])
+    return _joined(rows, delimiter)
+
+
+def _rows(text: str, delimiter: str) -> list[list[str]]:
+    try:
+        return list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    except csv.Error as error:
+        raise FigureError("csv", f"This is no table: {error}.", fix="Save it as CSV again.") from error
+
+
+def _joined(rows: Iterable[list[str]], delimiter: str) -> str:
+    out = io.StringIO()
+    csv.writer(out, delimiter=delimiter, lineterminator="\n").writerows(rows)
+    return out.getvalue().rstrip("\n")
 
 
 def parted_by(text: str) -> str:

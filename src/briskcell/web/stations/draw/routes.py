@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
+
 from flask import Response, make_response, render_template, request
 
 from briskcell.core.assess import Assessment
-from briskcell.formats.parts_csv import MARKS, MOST_BYTES, parted_by, read_parts, write_parts
+from briskcell.formats.parts_csv import MARKS, MOST_BYTES, mended, parted_by, read_parts, write_parts
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import read_figure
 from briskcell.model.parts import STATES
@@ -92,7 +94,8 @@ def _table() -> str:
     upload = request.files.get("file")
     if upload is not None and upload.filename:
         return upload.stream.read(MOST_BYTES + 1).decode("utf-8-sig", "replace")
-    return request.form.get("csv", "")
+    typed = {int(k[5:]): v for k, v in request.form.items() if re.fullmatch(r"line-\d{1,4}", k)}
+    return mended(request.form.get("csv", ""), typed)
 
 
 @bp.post("/table/preview")
