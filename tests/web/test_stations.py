@@ -28,6 +28,10 @@ WORDS = """(id) => { const svg = document.querySelector(id), frame = svg.getBoun
   return {count: boxes.length, out: out.map(b => b[4]), meet}; }"""
 
 
+SIZES = ((820, "open"), (1280, "open"), (1280, ""), (820, ""), (390, ""))  # of the page, and whether the map is open
+WIDTH_WORDS = {1280: "wide", 820: "narrow", 390: "phone"}
+
+
 def ready(page: Page) -> None:
     expect(page.locator("#map-drawing")).to_have_attribute("data-ready", "yes")
 
@@ -68,8 +72,9 @@ def test_a_stranger_gets_from_nothing_to_a_known_runtime_in_a_minute(page: Page,
     expect(page.locator("#n-pack")).to_have_text(re.compile(r"\d+ h \d\d"))
 
 
-def test_the_slider_answers_from_what_the_page_has_and_the_server_agrees(page: Page, site: str) -> None:
-    page.goto(f"{site}/builds/{SOUND}/rails")
+@pytest.mark.parametrize("drawn", ["", "open"])
+def test_the_slider_answers_from_what_the_page_has_and_the_server_agrees(page: Page, site: str, drawn: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/rails?map={drawn}")
     ready(page)
     asked: list[str] = []
     page.on("request", lambda r: asked.append(r.url))
@@ -78,7 +83,7 @@ def test_the_slider_answers_from_what_the_page_has_and_the_server_agrees(page: P
         s.dispatchEvent(new Event('input', {bubbles: true})); out.push(performance.now() - t); } return out; }""")
     assert asked == []
     assert max(frames) < 1000, "answered at once, not by a later request"
-    read = """() => [...document.querySelectorAll('#map-drawing text, #map-drawing .band, circle.now')].map(
+    read = """() => [...document.querySelectorAll('#map-drawing text, #map-drawing .band, circle.now, #at output span')].map(
       e => e.getAttribute('stroke-width') || e.getAttribute('cx') || e.textContent.trim())"""
     for state, charge in (("play", 63), ("peak", 12), ("rest", 97)):
         page.evaluate("""([state, soc]) => { const f = document.getElementById('at'); f.elements.soc.value = soc;
@@ -105,13 +110,13 @@ def test_no_words_of_the_map_meet_or_leave_it(page: Page, site: str, app: Any) -
     ]
     builds = [SOUND, FAILING, 1, *(shop.import_plan(io.BytesIO(f)) for f in files)]
     for build in builds:
-        page.goto(f"{site}/builds/{build}/rails")
-        for width in (1280, 820):
+        for width, state in SIZES if build < 4 else (SIZES[1], SIZES[2], SIZES[4]):
+            page.context.add_cookies([{"name": "map_width", "value": WIDTH_WORDS[width], "url": site}])
             page.set_viewport_size({"width": width, "height": 800})
+            page.goto(f"{site}/builds/{build}/rails?map={state}")
             if page.locator("#map-drawing").count():
                 found = page.evaluate(WORDS, "#map-drawing")
-                assert found["out"] == [], build
-                assert found["meet"] == [], build
+                assert (found["out"], found["meet"]) == ([], []), (build, width, state)
             assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), build
 
 
@@ -155,7 +160,7 @@ def test_parts_are_found_in_spite_of_typing_moved_doubled_and_typed_in(page: Pag
     expect(grip).to_be_focused()
     page.locator("#grip-sound").drag_to(page.locator("#row-board"), target_position={"x": 40, "y": 3})
     expect(page.locator("tbody tr[data-part]").first).to_have_attribute("data-part", "sound")
-    page.get_by_role("button", name="double Wired controls").click()
+    page.get_by_role("button", name="Duplicate Wired controls").click()
     expect(page.get_by_role("link", name="Wired controls 2", exact=True).first).to_be_visible()
     form = page.locator("form.own")
     form.get_by_label("Name").fill("Museum label lamp")

@@ -105,17 +105,35 @@ def current_map(assessed: Assessment, soc: float, state: str, station: str, widt
     chargers = {s.id: sum(c.charges == s.id for c in plan.chargers) for s in plan.stores}
     layout = lay_out(roots, width, widest, chargers)
     changed = changed_parts(assessed, baseline)
-    here = _Here(assessed, flows, row, point, scale, STATIONS[station].own, changed, layout)
+    here = OperatingPoint(assessed, flows, row, point, scale, STATIONS[station].own, changed, layout.step)
     nodes = [n for root in layout.roots for n in root.walk()]
     return CurrentMap(
         layout=layout,
         scale=scale,
         marks=tuple(here.mark(n) for n in nodes if n.kind != "load"),
-        rows=tuple(here.row_of(n) for n in nodes if n.kind == "load"),
+        rows=tuple(here.row_of(n, layout) for n in nodes if n.kind == "load"),
         table=(*(here.line(n) for n in nodes), *(here.back(k) for k in plan.links if k.kind == "return")),
-        sockets=tuple(s for root in layout.roots for s in here.sockets(root)),
+        sockets=tuple(s for root in layout.roots for s in here.sockets(root, layout.left - 24.0)),
         collapsed=bool(op.flow.collapsed[row, point]) if op.network.elements else False,
     )
+
+
+def left_h(assessed: Assessment) -> list[float | None]:
+    """Hours of play left at each state of charge of the deciding store; None from its stop down, or where nothing draws."""
+    found, op = assessed.runtime, assessed.op
+    if found is None or found.hours is None:
+        return [None for _ in op.soc]
+    left = found.hours - found.elapsed_h
+    return [float(h) if s > found.stop_soc and h > 0 else None for s, h in zip(op.soc, left, strict=True)]
+
+
+def left_words(assessed: Assessment, soc: float) -> str:
+    """What is left at a state of charge, in words; as the page's script says it while the slider moves."""
+    found = assessed.runtime
+    if found is None or found.hours is None:
+        return ""
+    left = left_h(assessed)[assessed.op.index(soc)]
+    return "stopped" if left is None else f"{show(left, 'h')} left"
 
 
 def map_document(assessed: Assessment) -> dict[str, Any]:
@@ -123,6 +141,8 @@ def map_document(assessed: Assessment) -> dict[str, Any]:
     roots = trees(assessed.plan)
     margins = assessed.plan.brief.margins
     return flows_document(assessed, roots, flows_of(assessed, roots)) | {
+        "left": [None if h is None else round(h, 5) for h in left_h(assessed)],
+        "draws": assessed.runtime is not None and assessed.runtime.hours is not None,
         "margins": [margins.comfortable, margins.close],
         "own": {n.id: [w.id for w in n.wires] for r in roots for n in r.walk() if n.wires},
     }
@@ -136,40 +156,45 @@ def changed_parts(assessed: Assessment, baseline: Assessment | None) -> frozense
     return frozenset(p.id for p in assessed.plan.parts() if before.get(p.id) != p)
 
 
-class _Here:
-    """One operating point of one build."""
+class OperatingPoint:
+    """One operating point of one build, as the drawings of it need it."""
 
     def __init__(self, assessed: Assessment, flows: dict[str, NodeFlow], row: int, point: int, scale: float,
-                 own: tuple[Any, ...], changed: frozenset[str], layout: Layout) -> None:  # fmt: skip
+                 own: tuple[Any, ...], changed: frozenset[str], step: float = 0.0) -> None:  # fmt: skip
         self.assessed, self.flows, self.row, self.point, self.scale = assessed, flows, row, point, scale
-        self.own, self.changed, self.layout = own, changed, layout
+        self.own, self.changed, self.step = own, changed, step
 
-    def _in_w(self, node: Node) -> float:
+    def in_w(self, node: Node) -> float:
+        """Watts into a node, with what is lost in it."""
         f = self.flows[node.id]
         return float(f.watts[self.row, self.point] + f.lost[self.row, self.point])
 
-    def _thick(self, watts: float) -> float:
+    def thick(self, watts: float) -> float:
+        """How wide a band of so many watts is."""
         return round(max(watts * self.scale, 0.8), 1)
 
-    def _changed(self, node: Node) -> bool:
+    def is_changed(self, node: Node) -> bool:
+        """Whether any part of a node changed since the mark."""
         parts: list[Part] = [*node.parts, *node.wires, *([node.rail] if node.rail else [])]
         return any(p.id in self.changed for p in parts)
 
-    def _state(self, node: Node) -> str:
+    def state(self, node: Node) -> str:
+        """Worst word of a node's parts."""
         words = [self.assessed.element_state(p.id) for p in (*node.parts, *node.wires)]
         return next((w for w in ("fails", "close") if w in words), "holds")
 
     def mark(self, node: Node) -> Mark:
+        """A node with its words and the bands that leave it."""
         part, f = node.parts[0], self.flows[node.id]
         at = self.row, self.point
         volts, lost = float(f.volts[at]), float(f.lost[at])
         spare = float(f.spare[at]) if f.spare is not None else None
-        half = 58.0 if node.kind == "pack" else max(self._thick(self._in_w(node)) / 2 + 5, 13.0)
+        half = 58.0 if node.kind == "pack" else max(self.thick(self.in_w(node)) / 2 + 5, 13.0)
         sub, now = show(volts, "V"), "holds"
         if node.kind == "pack":
             sub = f"{show(volts, 'V')} · {show(f.amps(*at), 'A')}"
         elif node.kind == "board":
-            sub = "" if spare is None else f"spare {show(spare, '%')}"
+            sub = "" if spare is None else f"{show(spare, '%')} spare now"
             now = judged(spare, self.assessed.plan.brief.margins) if spare is not None else "holds"
         elif node.kind == "links":
             amps = f.amps(*at)
@@ -184,38 +209,39 @@ class _Here:
             title += f", feeds {node.rail.name}" if node.rail else ""
         return Mark(
             kind=node.kind, element=part.id, x=node.x, y=node.y, out_x=node.out_x, half=half, lines=node.lines, sub=sub,
-            state=self._state(node), now=now, own=isinstance(part, self.own), changed=self._changed(node),
+            state=self.state(node), now=now, own=isinstance(part, self.own), changed=self.is_changed(node),
             title=f"{title}: {show(float(f.watts[at]), 'W')} at {show(volts, 'V')}, {show(lost, 'W')} lost",
             volts=show(volts, "V"), lost=show(lost, "W"), lost_thick=round(min(max(lost * self.scale, 4.0), 16.0), 1),
             fill=float(self.assessed.op.soc[self.point]) if node.kind == "pack" else 0.0, rail=rail, bands=self._bands(node),
         )  # fmt: skip
 
     def _bands(self, node: Node) -> tuple[Band, ...]:
-        widths = [self._thick(self._in_w(c)) for c in node.children]
+        widths = [self.thick(self.in_w(c)) for c in node.children]
         at = node.y - sum(widths) / 2
         out = []
         for child, thick in zip(node.children, widths, strict=True):
             # A band reaches the height of its own strip within one column, so that it crosses nothing.
-            straight = min(node.out_x + max(self.layout.step * 0.72, 40.0), child.in_x)
+            straight = min(node.out_x + max(self.step * 0.72, 40.0), child.in_x)
             start, middle = at + thick / 2, (node.out_x + straight) / 2
             path = (
                 f"M{node.out_x:.1f},{start:.1f} C{middle:.1f},{start:.1f} {middle:.1f},{child.y:.1f} {straight:.1f},{child.y:.1f}"
             )
-            title = f"{child.parts[-1].name}: {show(self._in_w(child), 'W')}"
+            title = f"{child.parts[-1].name}: {show(self.in_w(child), 'W')}"
             out.append(Band(child.id, f"{path} H{child.in_x:.1f}", thick, isinstance(child.parts[0], self.own),
                             title, child.in_x, child.y, straight))  # fmt: skip
             at += thick
         return tuple(out)
 
-    def row_of(self, node: Node) -> Row:
+    def row_of(self, node: Node, layout: Layout) -> Row:
+        """A load's row."""
         load, f = node.parts[0], self.flows[node.id]
         volts, watts = float(f.volts[self.row, self.point]), float(f.watts[self.row, self.point])
         likely: Figure = getattr(load.draw, STATES[self.row])
-        room = self.layout.width - self.layout.label_x - (78.0 if self.layout.two_lines else 104.0)
+        room = layout.width - layout.label_x - (78.0 if layout.two_lines else 104.0)
         flows = f"{show(volts, 'V')} · {show(f.amps(self.row, self.point), 'A')}"
         return Row(
-            load.id, short(load.name, room), flows, show(watts, "W"), likely.grade, self._state(node), node.y,
-            isinstance(load, self.own), self._changed(node),
+            load.id, short(load.name, room), flows, show(watts, "W"), likely.grade, self.state(node), node.y,
+            isinstance(load, self.own), self.is_changed(node),
             f"{load.name}: {show(watts, 'W')} at {show(volts, 'V')}, known as: {likely.grade}",
         )  # fmt: skip
 
@@ -224,7 +250,7 @@ class _Here:
         f, at = self.flows[node.id], (self.row, self.point)
         name = " → ".join(p.name for p in (*node.parts, *([node.rail] if node.rail else [])))
         return (name, show(float(f.volts[at]), "V"), show(f.amps(*at), "A"), show(float(f.watts[at]), "W"),
-                show(float(f.lost[at]), "W"), self._state(node), self._changed(node))  # fmt: skip
+                show(float(f.lost[at]), "W"), self.state(node), self.is_changed(node))  # fmt: skip
 
     def back(self, link: Link) -> tuple[str, str, str, str, str, str, bool]:
         """A shared return in that table: its drop, and what flows back."""
@@ -235,9 +261,9 @@ class _Here:
         return (link.name, show(volts, "V"), show(amps, "A"), show(0.0, "W"), show(volts * amps, "W"),
                 self.assessed.element_state(link.id), link.id in self.changed)  # fmt: skip
 
-    def sockets(self, root: Node) -> list[dict[str, Any]]:
+    def sockets(self, root: Node, room: float) -> list[dict[str, Any]]:
         """The charge paths at a pack's left, one below the other."""
-        room, op = self.layout.left - 24.0, self.assessed.op
+        op = self.assessed.op
         out = []
         for n, found in enumerate(c for c in self.assessed.charges if c.board.charges == root.id):
             amps = float(np.interp(op.soc[self.point], found.off.soc, found.off.current_a)) if len(found.off.soc) else 0.0

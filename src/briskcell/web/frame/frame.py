@@ -11,17 +11,19 @@ from markupsafe import Markup
 
 from briskcell.core.assess import Assessment
 from briskcell.core.stations import STATIONS, Headline, Station
+from briskcell.model.parts import STATES
 from briskcell.services.edits.questions import questions
 from briskcell.services.judge import sheltered
 from briskcell.services.workshop import Opened
-from briskcell.web.stations import surfaces
+from briskcell.web.stations import sections, surfaces
 
 from ..units import show
 from ..view import View
-from .current_map import CurrentMap, current_map
+from .current_map import CurrentMap, current_map, left_words
 from .facts import differences_from_class
 from .numbers import Numbers
 from .slip import slip_of
+from .strip import Strip, strip_at
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +75,10 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "stations": STATIONS,
         "number": numbers,
         "spine": spine(assessed, numbers),
-        "current_map": sheltered("map", lambda: _map(assessed, opened, view), None),
+        "current_map": sheltered("map", lambda: _map(assessed, opened, view), None) if view.map_open else None,
+        "strip": sheltered("strip", partial(_strip, assessed, opened, view), None),
+        "left": sheltered("hours left", partial(left_words, assessed, view.soc), ""),
+        "collapsed": sheltered("collapse", partial(_collapsed, assessed, view), False),
         "findings": assessed.findings,
         "questions": sheltered("questions", partial(questions, assessed.plan), dict[str, str]()),
         "differing": sheltered("classes", partial(differences_from_class, assessed), dict[str, str]()),
@@ -83,7 +88,21 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
 
 
 def _map(assessed: Assessment, opened: Opened, view: View) -> CurrentMap:
-    return current_map(assessed, view.soc, view.state, view.station, view.width, opened.baseline)
+    return current_map(assessed, view.soc, view.state, view.station, _drawn(view), opened.baseline)
+
+
+def _strip(assessed: Assessment, opened: Opened, view: View) -> Strip | None:
+    return strip_at(assessed, view.soc, view.state, view.station, _drawn(view), opened.baseline)
+
+
+def _drawn(view: View) -> str:
+    """How wide drawings are: an open slip leaves less room beside it."""
+    return "narrow" if view.slip and view.width == "wide" else view.width
+
+
+def _collapsed(assessed: Assessment, view: View) -> bool:
+    op = assessed.op
+    return bool(op.flow.collapsed[STATES.index(view.state), op.index(view.soc)]) if op.network.elements else False
 
 
 def pieces(context: dict[str, Any]) -> dict[str, Markup]:
@@ -91,8 +110,12 @@ def pieces(context: dict[str, Any]) -> dict[str, Markup]:
     files = {name: f"frame/_{name}.html" for name in ("spine", "map", "verdict")} | {
         "surface": f"{context['view'].station}/_surface.html"
     }
-    missing = {"map": context["current_map"] is None, "surface": context["surface"] is None}
+    view = context["view"]
+    undrawn = context["current_map"] is None if view.map_open else context["strip"] is None and bool(context["plan"].stores)
+    missing = {"map": undrawn, "surface": context["surface"] is None}
     made = {n: Markup(_piece(n, f, context)) if not missing.get(n) else _broken(n) for n, f in files.items()}
+    shown = [(s, s.state(context["assessed"])) for s in sections(view.station) if f'id="{s.anchor}"' in made["surface"]]
+    made["index"] = Markup(_piece("index", "frame/_index.html", context | {"sections": shown}))
     return made | {"slip": Markup(_piece("slip", "frame/_slip.html", context)) if context["slip"] else Markup("")}
 
 

@@ -29,7 +29,7 @@ class Space:
     names: float
 
 
-SPACES = {"wide": Space(1024.0, 216.0, 244.0), "narrow": Space(784.0, 150.0, 262.0)}
+SPACES = {"wide": Space(1024.0, 216.0, 244.0), "narrow": Space(784.0, 150.0, 262.0), "phone": Space(784.0, 150.0, 262.0)}
 LEAST_STEP = 104.0
 
 
@@ -163,7 +163,7 @@ def _place(node: Node, top: float, left: float, step: float, mouth: float, row: 
     node.x = left if node.kind == "pack" else left + PACK + (node.depth - 0.5) * step
     # The words of a board with a rail end before the rail, so that its line crosses none of them.
     room = PACK + 52 if node.kind == "pack" else step / 2 + BOARD / 2 + 8 if node.rail else step - 10
-    node.lines = wrapped(_words(node), room, 2)
+    node.lines = wrapped(words_of(node), room, 2)
     half = PACK_HALF if node.kind == "pack" else max(most_w.get(node.id, 0.0) / 2 + 5, 13.0)
     above = half + LINE * len(node.lines) + (6.0 if node.kind in ("pack", "rail") else 20.0)
     below = half + (38.0 + 78.0 * max(chargers - 1, 0) if node.kind == "pack" else 30.0)
@@ -184,7 +184,8 @@ def _shift(nodes: list[Node], by: float) -> None:
         node.y, node.top, node.bottom = node.y + by, node.top + by, node.bottom + by
 
 
-def _words(node: Node) -> str:
+def words_of(node: Node) -> str:
+    """The name of a node: of its part, or the kinds of a run of links."""
     part = node.parts[0]
     if node.kind != "links":
         return str(part.name)

@@ -11,6 +11,7 @@ from briskcell.core.stations import STATIONS
 from briskcell.services.workshop import Opened
 
 from ..view import View
+from .sections import Section
 
 Surface = Callable[[Opened, View], dict[str, Any]]
 
@@ -18,6 +19,12 @@ Surface = Callable[[Opened, View], dict[str, Any]]
 def surfaces() -> dict[str, Surface]:
     """What each registered station shows: the function ``surface`` of its module of that name."""
     return {name: import_module(f"{__name__}.{name}.surface").surface for name in STATIONS}
+
+
+def sections(name: str) -> tuple[Section, ...]:
+    """The sections of a station's page, in their order: ``SECTIONS`` of its module ``surface``."""
+    found: tuple[Section, ...] = import_module(f"{__name__}.{name}.surface").SECTIONS
+    return found
 
 
 def load_routes() -> None:

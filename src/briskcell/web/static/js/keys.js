@@ -2,6 +2,8 @@
 export function startKeys() {
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
+    // Escape leaves a field first: the keys then act again.
+    if (event.key === "Escape" && event.target.matches?.("input.figure, #work textarea, #slip input")) event.target.blur();
     const typing = event.target.matches?.("input:not([type=range]):not([type=radio]), textarea, select");
     if (typing || document.querySelector("dialog[open]")) return;
     if (act(event.key)) event.preventDefault();
@@ -9,6 +11,7 @@ export function startKeys() {
   document.addEventListener("click", (event) => {
     const opener = event.target.closest("[data-opens]");
     if (opener) open(opener.dataset.opens);
+    if (event.target.closest("[data-prints]")) print();
   });
 }
 

@@ -29,7 +29,9 @@ export function show() {
   const point = nearest(known.soc, percent);
   const map = document.getElementById("map-drawing");
   const scale = Number(map.dataset.scale);
-  document.querySelector("#at output").textContent = `${percent} %`;
+  document.querySelector('#at [data-is="percent"]').textContent = `${percent} %`;
+  const left = known.left[point];
+  document.querySelector('#at [data-is="left"]').textContent = !known.draws ? "" : left === null ? "stopped" : `${clock(left)} left`;
   for (const mark of map.querySelectorAll("[data-node]")) drawMark(mark, row, point, scale);
   for (const line of map.querySelectorAll("[data-row]")) drawRow(line, row, point);
   for (const text of map.querySelectorAll("[data-charge]")) {
@@ -52,9 +54,10 @@ function drawMark(mark, row, point, scale) {
   if (kind === "pack") {
     set("sub", `${words(at(flow.v), "V")} · ${words(amps, "A")}`);
     const fill = mark.querySelector(".tank-fill");
-    const tall = 114 * known.soc[point] / 100;
+    const all = Number(mark.dataset.tall);
+    const tall = all * known.soc[point] / 100;
     fill.setAttribute("height", tall);
-    fill.setAttribute("y", Number(mark.dataset.y) + 57 - tall);
+    fill.setAttribute("y", Number(mark.dataset.y) + all / 2 - tall);
   } else if (kind === "board") {
     set("volts", words(at(flow.v), "V"));
     const thick = Math.max((at(flow.w) + at(flow.l)) * scale, 0.8);
@@ -63,7 +66,7 @@ function drawMark(mark, row, point, scale) {
     box.setAttribute("y", Number(mark.dataset.y) - half);
     box.setAttribute("height", 2 * half);
     if (flow.s) {
-      set("sub", `spare ${percentage(at(flow.s))}`);
+      set("sub", `${percentage(at(flow.s))} spare now`);
       const state = at(flow.s) >= known.margins[0] - 1e-9 ? "holds" : at(flow.s) >= known.margins[1] - 1e-9 ? "close" : "fails";
       mark.querySelector('[data-is="sub"]').setAttribute("class", `sub ${state}`);
     }
@@ -75,7 +78,7 @@ function drawMark(mark, row, point, scale) {
   set("lost", words(at(flow.l), "W"));
   mark.querySelector(".loss")?.setAttribute("stroke-width", Math.min(Math.max(at(flow.l) * scale, 4), 16).toFixed(1));
   const bands = [...mark.querySelectorAll(".band")];
-  const wide = bands.map((b) => Math.max((known.nodes[b.dataset.of].w[row][point] + known.nodes[b.dataset.of].l[row][point]) * scale, 0.8));
+  const wide = bands.map((b) => Math.max(into(b.dataset.of, row, point) * scale, 0.8));
   let y = Number(mark.dataset.y) - wide.reduce((a, b) => a + b, 0) / 2;
   bands.forEach((band, k) => {
     const [x0, straight, x1, y1] = band.dataset.course.split(" ").map(Number);
@@ -87,13 +90,23 @@ function drawMark(mark, row, point, scale) {
   });
 }
 
+// Watts into some nodes, with what is lost in them.
+function into(ids, row, point) {
+  return ids.split(" ").reduce((sum, id) => sum + known.nodes[id].w[row][point] + known.nodes[id].l[row][point], 0);
+}
+
 function drawRow(line, row, point) {
+  if (!line.dataset.load) {
+    line.querySelector('[data-is="watts"]').textContent = words(into(line.dataset.row, row, point), "W");
+    return;
+  }
   const flow = known.nodes[line.dataset.row];
   const volts = flow.v[row][point];
   const watts = flow.w[row][point];
   line.querySelector('[data-is="watts"]').textContent = words(watts, "W");
   const flows = line.querySelector('[data-is="flows"]');
-  if (flows) flows.textContent = `${words(volts, "V")} · ${words(volts > 0 ? watts / volts : 0, "A")}`;
+  const amps = words(volts > 0 ? watts / volts : 0, "A");
+  if (flows) flows.textContent = line.closest(".strip") ? `${amps} at ${words(volts, "V")}` : `${words(volts, "V")} · ${amps}`;
 }
 
 function nearest(list, value) {
@@ -117,4 +130,10 @@ function significant(exact) {
 
 function percentage(share) {
   return `${share < 0 ? "−" : ""}${Math.round(Math.abs(share) * 100)} %`;
+}
+
+// Hours as the server shows them: to the minute.
+function clock(hours) {
+  const minutes = Math.round(hours * 60);
+  return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")}`;
 }

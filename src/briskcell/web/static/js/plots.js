@@ -1,4 +1,5 @@
-// Curves on canvas. The server sends the series; here they only get axes, colours of the theme, and named marks.
+// Curves on canvas. The server sends the series; here they get axes, colours of the theme, named marks, and below them a line
+// of samples with their names and the figures at the cursor, or else where the slider stands.
 const drawn = new WeakMap();
 
 export function startPlots() {
@@ -9,6 +10,9 @@ export function startPlots() {
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => {
     document.querySelectorAll(".plot[data-plot]").forEach((el) => { el.drawnAs = ""; show(el); });
   });
+  document.addEventListener("input", (event) => {
+    if (event.target.closest("#at")) document.querySelectorAll(".plot[data-plot]").forEach((el) => drawn.get(el)?.redraw(false));
+  });
   document.fonts?.ready.then(() => document.querySelectorAll(".plot[data-plot]").forEach((el) => { el.drawnAs = ""; show(el); }));
 }
 
@@ -16,7 +20,7 @@ function show(el) {
   if (el.drawnAs === el.dataset.plot) return;
   el.drawnAs = el.dataset.plot;
   drawn.get(el)?.destroy();
-  el.querySelectorAll(".plot-note").forEach((n) => n.remove());
+  el.querySelectorAll(".plot-names").forEach((n) => n.remove());
   const data = JSON.parse(el.dataset.plot);
   const colour = (name) => resolved(el, name);
   const roles = {
@@ -27,15 +31,17 @@ function show(el) {
   const axis = (unit, side, scale) => ({
     scale, side, stroke: colour("ink"), font: "12px Bench", grid: { show: side !== 1, stroke: colour("mist"), width: 1 },
     ticks: { stroke: colour("line"), width: 1, size: 4 }, size: side % 2 ? 56 : 34,
-    values: (_u, marks) => marks.map((v) => `${+v.toFixed(2)} ${unit}`),
+    values: (_u, marks) => marks.map((v) => reading(v, unit, 2)),
   });
   const x = data.x.values;
   const right = data.series.find((s) => s.axis === "right");
   const left = data.series.find((s) => s.axis !== "right");
   const order = data.x.reverse ? [...x.keys()].sort((a, b) => x[a] - x[b]) : [...x.keys()];
+  // A course that jumps has two points at one time: no curve goes through both.
+  const smooth = order.every((k, n) => n === 0 || x[k] > x[order[n - 1]]) ? uPlot.paths.spline() : uPlot.paths.linear();
   const plot = new uPlot({
     width: el.clientWidth || 480, height: 240,
-    legend: { live: true }, cursor: { points: { size: 7 } },
+    legend: { show: false }, cursor: { points: { size: 7 }, y: false }, pxAlign: 0,
     scales: {
       x: { time: false, dir: data.x.reverse ? -1 : 1 },
       y: { range: (_u, low, high) => span(low, high, left.unit, data.marks) },
@@ -43,15 +49,83 @@ function show(el) {
     },
     axes: [axis(data.x.unit, 2, "x"), axis(left.unit, 3, "y"), ...(right ? [axis(right.unit, 1, "y2")] : [])],
     series: [
-      { label: data.x.label, value: (_u, v) => (v == null ? "" : `${+v.toFixed(2)} ${data.x.unit}`) },
+      {},
       ...data.series.map((s) => ({
-        label: s.label, scale: s.axis === "right" ? "y2" : "y", points: { show: false }, ...roles[s.role],
-        value: (_u, v) => (v == null ? "" : `${+v.toFixed(3)} ${s.unit}`),
+        scale: s.axis === "right" ? "y2" : "y", points: { show: false }, pxAlign: 0, paths: smooth, ...roles[s.role],
       })),
     ],
-    hooks: { drawClear: [(u) => shade(u, data.shade, colour)], draw: [(u) => marks(u, data.marks, colour)] },
+    hooks: {
+      drawClear: [(u) => shade(u, data.shade, colour)],
+      draw: [(u) => { marks(u, data.marks, colour); slider(u, data, colour); names(el, u, data, u.cursor.idx); }],
+      setCursor: [(u) => names(el, u, data, u.cursor.idx)],
+    },
   }, [order.map((k) => x[k]), ...data.series.map((s) => order.map((k) => s.values[k]))], el);
   drawn.set(el, plot);
+}
+
+// A figure in words; hours as a clock shows them.
+function reading(value, unit, places) {
+  if (unit !== "h") return `${+value.toFixed(places)} ${unit}`;
+  const minutes = Math.round(value * 60);
+  return `${Math.floor(minutes / 60)}:${String(minutes % 60).padStart(2, "0")}`;
+}
+
+// Where the slider stands on this plot's axis: states of charge go with its points, in the order sent.
+function sliderAt(data) {
+  const soc = Number(document.querySelector("#at [name=soc]")?.value ?? NaN);
+  const socs = data.soc ?? (data.x.reverse ? data.x.values : null);
+  if (!socs || Number.isNaN(soc)) return null;
+  for (let k = 1; k < socs.length; k++) {
+    const [a, b] = [socs[k - 1], socs[k]];
+    if ((a - soc) * (b - soc) <= 0 && a !== b) return data.x.values[k - 1] + ((soc - a) / (b - a)) * (data.x.values[k] - data.x.values[k - 1]);
+  }
+  return null;
+}
+
+function slider(u, data, colour) {
+  const at = sliderAt(data);
+  if (at === null) return;
+  const { ctx } = u;
+  const x = u.valToPos(at, "x", true);
+  ctx.save();
+  ctx.strokeStyle = ctx.fillStyle = colour("ink");
+  ctx.lineWidth = 1.2 * devicePixelRatio;
+  ctx.setLineDash([]);
+  ctx.beginPath();
+  ctx.moveTo(x, u.bbox.top); ctx.lineTo(x, u.bbox.top + u.bbox.height); ctx.stroke();
+  data.series.forEach((s, k) => {
+    const value = u.data[k + 1][u.valToIdx(at)];
+    if (value == null) return;
+    ctx.beginPath();
+    ctx.arc(x, u.valToPos(value, s.axis === "right" ? "y2" : "y", true), 3.5 * devicePixelRatio, 0, 7);
+    ctx.fill();
+  });
+  ctx.restore();
+}
+
+// A sample of each line with its name and figure.
+function names(el, u, data, idx) {
+  let line = el.querySelector(".plot-names");
+  if (!line) {
+    line = document.createElement("p");
+    line.className = "plot-names";
+    line.append(document.createElement("span"), ...data.series.map((s) => {
+      const name = document.createElement("span");
+      const sample = document.createElement("i");
+      sample.className = `sample line-${s.role}`;
+      name.append(sample, ` ${s.label} `, document.createElement("b"));
+      return name;
+    }));
+    el.append(line);
+  }
+  const at = sliderAt(data);
+  const k = idx ?? (at === null ? null : u.valToIdx(at));
+  const [where, ...rest] = line.children;
+  where.textContent = k === null ? "" : `at ${reading(u.data[0][k], data.x.unit, 1)}`;
+  rest.forEach((name, n) => {
+    const value = k === null ? null : u.data[n + 1][k];
+    name.querySelector("b").textContent = value == null ? "" : reading(value, data.series[n].unit, 3);
+  });
 }
 
 // A token of the theme as the colour it stands for here: the canvas does not know of light and dark.

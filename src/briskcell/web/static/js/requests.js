@@ -33,7 +33,11 @@ export function startRequests() {
   });
   document.addEventListener("htmx:after:swap", () => {
     const now = slipKey();
-    if (now && now !== shown) document.getElementById("slip").focus();
+    if (now && now !== shown) {
+      const slip = document.getElementById("slip");
+      slip.scrollTop = 0;
+      slip.focus({ preventScroll: true });
+    }
     if (!now && shown && opener) document.querySelector(`a[data-slip="${CSS.escape(opener)}"]`)?.focus();
     shown = now;
   });

@@ -10,6 +10,8 @@ from briskcell.services.workshop import Opened
 from briskcell.web.units import show
 from briskcell.web.view import View
 
+from ..sections import Section
+
 # Each wish of the plan's brief in the words of the question; the choices of those that are no figure.
 QUESTIONS: dict[str, tuple[str, str]] = {
     "hours": ("Hours of play", "h"),
@@ -32,6 +34,8 @@ GROUPS = (
     ("Size and cost", ("thickness_mm", "mass_g", "budget")),
     ("Surroundings", ("room_c", "cells_c", "margins")),
 )
+
+SECTIONS = (Section("h-brief", "Wishes", ("charge-brief", "runtime-brief")), Section("h-about", "About"))
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,6 +15,16 @@ from briskcell.web.drawing.curves import numbers, plot
 from briskcell.web.frame.facts import facts_of
 from briskcell.web.view import View
 
+from ..sections import Section
+
+FITS = ("charger-suits-cells", "charger-input", "load-on-charging-cell", "only-rechargeable", "like-strings", "series-balance")
+SECTIONS = (
+    Section("charging", "Boards", FITS),
+    Section("course", "A charge", ("charge-temperature",)),
+    Section("times", "Times", ("charge-brief",)),
+    Section("h-trickle", "Cranks and panels"),
+)
+
 
 def surface(opened: Opened, _view: View) -> dict[str, Any]:
     """What the Charge station shows."""
@@ -77,4 +87,5 @@ def _plot(found: Charge) -> dict[str, Any] | None:
         {"label": "time on the charger", "unit": "h", "values": numbers(course.elapsed_h[inside]), "reverse": False},
         series,
         [{"x": round(course.hours, 3), "words": "full"}],
+        soc=numbers(course.soc[inside] * 100, 2),
     )

@@ -14,8 +14,17 @@ from briskcell.services.workshop import Opened
 from briskcell.web.drawing.scale import Scale
 from briskcell.web.view import View
 
+from ..sections import Section
+
 UNITS = {"power_w": "W", "current_a": "A", "resistance_ohm": "Ω"}
 BARS = 216.0
+
+SECTIONS = (
+    Section("h-profile", "Use"),
+    Section("h-draw", "Parts"),
+    Section("h-own", "A part of your own"),
+    Section("h-table", "A table"),
+)
 
 
 @dataclass(frozen=True, slots=True)

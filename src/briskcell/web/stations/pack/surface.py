@@ -20,7 +20,19 @@ from briskcell.web.drawing.curves import numbers, plot
 from briskcell.web.drawing.scale import Scale
 from briskcell.web.view import View
 
+from ..sections import Section
 from .bay_drawing import draw_bay
+
+SECTIONS = (
+    Section("h-cells", "Cells", ("cell-current", "proven-capacity", "equal-strings", "weakest-in-series", "capacitor-rating")),
+    Section("h-curve", "Discharge"),
+    Section("h-answers", "Hours", ("runtime-brief", "shutdown-reserve", "shelf-life", "carrier", "one-of-each", "bank-output")),
+    Section("h-peaks", "Peaks", ("resets",)),
+    Section("h-bay", "Bay", ("fits-the-bay",)),
+    Section("h-packs", "Packs that fit"),
+    Section("h-search", "Wider search"),
+    Section("h-session", "A session"),
+)
 
 
 def surface(opened: Opened, _view: View) -> dict[str, Any]:
@@ -77,6 +89,7 @@ def _plot(assessed: Assessment, k: int) -> dict[str, Any]:
             {"label": "at the peak", "unit": "V", "role": "demand", "values": numbers(alive[2][shown])},
         ],
         marks,
+        soc=numbers(op.soc[shown] * 100, 1),
     )
     if found.stranded_wh > 0.01:
         drawn["shade"] = {"from": at(found.stop_soc), "to": at(end), "words": f"stranded {show(found.stranded_wh, 'Wh')}"}

@@ -18,7 +18,17 @@ from briskcell.web.drawing.text import short
 from briskcell.web.units import show
 from briskcell.web.view import View
 
+from ..sections import Section
+
 ROW, TOP, LEFT, RIGHT = 27.0, 56.0, 176.0, 516.0
+
+SECTIONS = (
+    Section("h-windows", "Windows", ("load-window", "input-window", "logic-level")),
+    Section("h-boards", "Regulators", ("headroom", "lock-out-chatter", "as-its-class", "battery-measure", "inrush")),
+    Section("h-fewest", "Fewest rails", ("double-conversion",)),
+    Section("h-straight", "On the pack itself"),
+    Section("h-alternatives", "One board or two"),
+)
 
 
 @dataclass(frozen=True, slots=True)
