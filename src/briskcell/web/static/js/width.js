@@ -1,6 +1,6 @@
 // How wide the map is drawn: the server draws it for a wide or a narrow page.
 const NARROW = matchMedia("(max-width: 1000px)");
-const PHONE = matchMedia("(max-width: 640px)");
+const PHONE = matchMedia("(max-width: 480px)");
 
 export function startWidth() {
   const tell = () => {
