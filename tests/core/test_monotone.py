@@ -15,7 +15,8 @@ from briskcell.model.plan import Plan
 from briskcell.model.tree import store_point
 from briskcell.services.demo import curlew, sanderling
 from briskcell.services.drafts import DraftRequest, draft
-from briskcell.services.draw.loads import add_load, duplicate
+from briskcell.services.draw.loads import duplicate
+from briskcell.services.parts.adding import add
 from briskcell.services.rails.feeding import feed_from
 
 PAIRS = {"board-micro": "screen-28", "board-small4": "screen-50", "board-full": "screen-70", "board-disc": "screen-70-12v"}
@@ -51,7 +52,7 @@ def test_a_part_that_takes_more_never_plays_longer_nor_runs_cooler(plan: Plan, k
 @given(plans, st.sampled_from(["light", "haptics", "amp-3w", "usb-stick", "radio-bt"]))
 def test_one_part_more_never_plays_longer_and_two_alike_share_what_they_draw(plan: Plan, key: str) -> None:
     before = assess(plan)
-    one = add_load(plan, key, "").plan
+    one = add(plan, key).plan
     assert hours(assess(one)) <= hours(before) + 1e-9
     two = duplicate(one, one.loads[-1].id).plan
     drawn = assess(two).draw.loads

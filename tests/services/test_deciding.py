@@ -22,6 +22,7 @@ from briskcell.services.jobs import Progress
 from briskcell.services.pack import bay, cells
 from briskcell.services.pack.phases import read_phases
 from briskcell.services.pack.session import play
+from briskcell.services.parts.adding import add
 from briskcell.services.rails import feeding
 from briskcell.services.rails.alternatives import alternatives, take_alternative
 from briskcell.services.search import search, take_found
@@ -41,7 +42,7 @@ def acted(plan: Plan, act: str, one: int, two: int) -> Plan:
     other = plan.loads[two % len(plan.loads)].id if plan.loads else ""
     places = [p.id for p in load_feeders(plan)]
     if act == "add":
-        return loads.add_load(plan, LOADS[one % len(LOADS)], places[two % len(places)]).plan
+        return add(plan, LOADS[one % len(LOADS)], behind=places[two % len(places)]).plan
     if act == "double":
         return loads.duplicate(plan, load).plan
     if act == "remove":
@@ -129,7 +130,7 @@ def test_a_part_finds_the_rail_whose_volts_it_accepts() -> None:
     plan = sanderling()
     assert loads.best_feeder(plan, catalogue().find("radio-bt").part) == "rail-33"
     assert loads.best_feeder(plan, catalogue().find("board-small4").part) == "rail-5"
-    added = loads.add_load(plan, "radio-wifi", "").plan
+    added = add(plan, "radio-wifi").plan
     assert not [f for f in assess(added).findings if f.rule == "load-window"]
 
 

@@ -20,10 +20,10 @@ from briskcell.model.units import typed
 from briskcell.services.demo import demo_plans, sanderling
 from briskcell.services.drafts import DraftRequest, draft
 from briskcell.services.draw import loads
-from briskcell.services.draw.loads import add_load
 from briskcell.services.edits import values as edits
 from briskcell.services.edits.differences import differences
 from briskcell.services.edits.swap import swap
+from briskcell.services.parts.adding import add
 from briskcell.services.rails.feeding import add_rail, feed_from
 from briskcell.web.frame.slip import slip_of
 from tests.drafting import COMBINATIONS, drafted
@@ -38,6 +38,7 @@ def test_every_field_of_every_slip_takes_back_what_it_shows(plan: Plan) -> None:
         slip = slip_of(a, f"part:{part.id}")
         assert slip is not None
         for field in slip.fields:
+            assert not isinstance(field.value, str)
             changed = edits.set_value(plan, field.path, typed(field.value, field.unit))
             value, unit = edits.value_at(changed.plan, field.path)
             number = value.likely if isinstance(value, Figure) else value
@@ -64,14 +65,14 @@ def test_every_load_class_can_hang_on_every_feeder_and_be_taken_off_again() -> N
     plan = sanderling()
     for feeder in load_feeders(plan):
         for c in catalogue().of_kind("loads"):
-            added = loads.add_load(plan, c.key, feeder.id).plan
+            added = add(plan, c.key, behind=feeder.id).plan
             new = next(p for p in added.loads if p.id not in plan.by_id)
             assert assess(added).draw.mean_w >= 0
             assert loads.remove(added, new.id).plan == plan
 
 
 def test_a_wire_that_serves_others_stays_when_one_load_goes() -> None:
-    plan = loads.add_load(sanderling(), "light", "w-screen").plan
+    plan = add(sanderling(), "light", behind="w-screen").plan
     gone = loads.remove(plan, "screen").plan
     assert "screen" not in gone.by_id
     assert "w-screen" in gone.by_id
@@ -132,9 +133,9 @@ def test_a_draft_lasts_and_fits_what_was_wished(hours: float, thickness: float) 
 def test_a_part_never_hangs_before_the_switch_and_the_fuse_unless_it_is_wired_there() -> None:
     plan = draft(DraftRequest(name="Knot", board="board-small4", screen="screen-35", hours=3.0, thickness_mm=30.0))
     stock = catalogue().stock()
-    radio = add_load(plan, "radio-wifi", "").plan
+    radio = add(plan, "radio-wifi").plan
     assert not [f for f in assess(radio, stock).findings if f.rule == "fuse-at-the-store"]
-    on_pack = add_load(plan, "haptics", "pack").plan
+    on_pack = add(plan, "haptics", behind="pack").plan
     fuse = next(k for k in on_pack.links if k.kind == "fuse")
     assert on_pack.by_id[on_pack.loads[-1].fed_by].fed_by == fuse.id  # type: ignore[attr-defined]
     moved = feed_from(plan, "sound", "pack").plan

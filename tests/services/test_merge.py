@@ -16,6 +16,7 @@ from briskcell.services.edits.swap import swap
 from briskcell.services.edits.values import set_value
 from briskcell.services.merge import changes, merged
 from briskcell.services.pack import bay
+from briskcell.services.parts.adding import add
 
 BASE = sanderling()
 EDITS: dict[str, Any] = {
@@ -26,8 +27,8 @@ EDITS: dict[str, Any] = {
     "hours": lambda p: set_value(p, "brief/hours", "6h").plan,
     "lamp gone": lambda p: loads.remove(p, "light").plan,
     "lamp": lambda p: set_value(p, "loads/light/name", "Lantern").plan,
-    "fan": lambda p: loads.add_load(p, "fan-30", "rail-5").plan,
-    "haptics": lambda p: loads.add_load(p, "haptics", "rail-5").plan,
+    "fan": lambda p: add(p, "fan-30", behind="rail-5").plan,
+    "haptics": lambda p: add(p, "haptics", behind="rail-5").plan,
     "moved": lambda p: loads.move(p, "sound", "board").plan,
     "boost": lambda p: swap(p, "boost", "boost-5v-3a").plan,
     "game": lambda p: games.add_game(p).plan,

@@ -105,9 +105,14 @@ def test_uploads_are_bounded_and_a_bad_plan_is_told_what_to_change(client: Flask
         ("edit", {"path": "loads/board/fed_by", "value": "board"}),
         ("swap", {"part": "boost", "part_class": "nothing"}),
         ("swap", {"part": "nobody", "part_class": "boost-5v-3a"}),
-        ("add", {"part_class": "light", "fed_by": "nobody"}),
-        ("add", {"part_class": "fuse-2", "fed_by": "rail-5"}),
+        ("add", {"part_class": "light", "behind": "nobody"}),
+        ("add", {"part_class": "fuse-2", "at": "usb"}),
+        ("add", {"part_class": "board-x86"}),
+        ("connect", {"part": "boost", "field": "fed_by", "to": "rail-5"}),
+        ("connect", {"part": "boost", "field": "name", "to": "pack"}),
+        ("protect", {"part": "boost"}),
         ("remove-part", {"part": "pack"}),
+        ("remove-part", {"part": "usb"}),
         ("duplicate", {"part": "pack"}),
         ("move", {"part": "", "before": "board"}),
         ("feed", {"part": "board", "fed_by": "w-pack"}),
@@ -159,7 +164,7 @@ def test_adding_swapping_and_removing_parts_through_the_door(client: FlaskClient
     def send(path: str, **form: str) -> Any:
         return post(client, path, form)
 
-    assert "30 mm fan" in send("add", part_class="fan-30", fed_by="rail-5").text
+    assert "30 mm fan" in send("add", part_class="fan-30", behind="rail-5").text
     assert stored(client, 3)["loads"][-1]["id"] == "fan-30"
     assert send("remove-part", part="fan-30").status_code == 200
     plan = stored(client, 3)

@@ -28,7 +28,7 @@ from briskcell.model.changes import remade
 from briskcell.model.differing import Difference, differing
 from briskcell.model.parts import STATES, Converter, Link, Load, Part
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Balancer, Cell, ChargeBoard, Pack, Supply
+from briskcell.model.stores import Balancer, Bank, Capacitor, Cell, ChargeBoard, Pack, Supply, Trickle
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,9 @@ class Stock:
     cells: tuple[Cell, ...] = ()
     balancers: tuple[Balancer, ...] = ()
     loads: tuple[Load, ...] = ()
+    trickles: tuple[Trickle, ...] = ()
+    capacitors: tuple[Capacitor, ...] = ()
+    banks: tuple[Bank, ...] = ()
 
     def of_class(self, key: str) -> Part | Cell | None:
         """The class of that key, where it is within reach."""
@@ -49,7 +52,8 @@ class Stock:
 
     @cached_property
     def _classes(self) -> dict[str, Part | Cell]:
-        lists = (self.chargers, self.converters, self.links, self.supplies, self.cells, self.balancers, self.loads)
+        lists = (self.chargers, self.converters, self.links, self.supplies, self.cells, self.balancers, self.loads, self.trickles,
+                 self.capacitors, self.banks)  # fmt: skip
         return {c.part_class: c for parts in lists for c in parts if c.part_class}
 
 

@@ -24,12 +24,12 @@ class Kind:
 # In the order of the current, from the socket to the speaker.
 KINDS = (
     Kind("supplies", Supply, "supplies"),
-    Kind("trickles", Trickle),
+    Kind("trickles", Trickle, "trickles"),
     Kind("chargers", ChargeBoard, "chargers"),
     Kind("packs", Pack, "cells", Cell),
     Kind("balancers", Balancer, "balancers"),
-    Kind("capacitors", Capacitor),
-    Kind("banks", Bank),
+    Kind("capacitors", Capacitor, "capacitors"),
+    Kind("banks", Bank, "banks"),
     Kind("links", Link, "links"),
     Kind("converters", Converter, "converters"),
     Kind("rails", Rail),

@@ -88,7 +88,16 @@ def base_revision() -> int:
 
 def change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
     """Make an edit on the revision that the page stands on, and show what came of it."""
-    return render(workshop().change(build_id, base_revision(), edit), view_of(request.form))
+    shows = ""
+
+    def made(assessed: Assessment) -> Edit:
+        nonlocal shows
+        after = edit(assessed)
+        shows = after.shows
+        return after
+
+    opened, view = workshop().change(build_id, base_revision(), made), view_of(request.form)
+    return render(opened, replace(view, slip=f"part:{shows}") if shows and not isinstance(opened, Conflict) else view)
 
 
 @bp.get("/newer")

@@ -20,9 +20,14 @@ SHORT_GRADES = {
 }
 
 
+def share(value: float | str) -> float | str:
+    """A share as people type it, in percent; whole numbers and words as they are."""
+    return f"{value * 100:.6g} %" if isinstance(value, float) else value
+
+
 def install(app: Flask) -> None:
     """Register filters and globals."""
-    app.jinja_env.filters.update(show=show, typed=typed, slot=slot_of, grade=lambda g: GRADES.get(g, g),
+    app.jinja_env.filters.update(share=share, show=show, typed=typed, slot=slot_of, grade=lambda g: GRADES.get(g, g),
                                  short_grade=lambda g: SHORT_GRADES.get(g, g))  # fmt: skip
     app.jinja_env.globals.update(version=__version__, grades=GRADES, units_chosen=chosen, unit_choices=CHOICES)
     app.jinja_env.undefined = StrictUndefined

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pydantic import ValidationError
 
-from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
@@ -27,14 +26,6 @@ def added(plan: Plan, load: Load, fed_by: str) -> Plan:
     except ValidationError as error:
         raise field_error_of(error) from error
     return checked(plan, {"links": (*plan.links, wire), "loads": (*plan.loads, placed)})
-
-
-def add_load(plan: Plan, key: str, fed_by: str) -> Edit:
-    """Add a load of a library class, with a wire of its own, where it is fed from."""
-    found = catalogue().find(key)
-    if found.kind != "loads":
-        raise FigureError("part_class", f"{found.name} draws nothing by itself.", fix="Choose a part that draws current.")
-    return Edit(added(plan, altered(found.part, id=key), fed_by or best_feeder(plan, found.part)), f"{found.name} added")
 
 
 def best_feeder(plan: Plan, load: Load) -> str:

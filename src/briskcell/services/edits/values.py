@@ -25,10 +25,11 @@ from .field_names import NAMES
 
 @dataclass(frozen=True, slots=True)
 class Edit:
-    """A new plan, and what was done to get there."""
+    """A new plan, what was done to get there, and the id of a part to show then."""
 
     plan: Plan
     words: str
+    shows: str = ""
 
 
 def value_at(plan: Plan, path: str) -> tuple[Any, Unit | None]:

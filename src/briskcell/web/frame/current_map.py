@@ -61,6 +61,7 @@ class Mark:
     fill: float
     rail: tuple[float, float] | None
     bands: tuple[Band, ...]
+    feeds: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,6 +214,7 @@ class OperatingPoint:
             title=f"{title}: {show(float(f.watts[at]), 'W')} at {show(volts, 'V')}, {show(lost, 'W')} lost",
             volts=show(volts, "V"), lost=show(lost, "W"), lost_thick=round(min(max(lost * self.scale, 4.0), 16.0), 1),
             fill=float(self.assessed.op.soc[self.point]) if node.kind == "pack" else 0.0, rail=rail, bands=self._bands(node),
+            feeds=node.rail.id if node.rail else str(node.parts[-1].id),
         )  # fmt: skip
 
     def _bands(self, node: Node) -> tuple[Band, ...]:

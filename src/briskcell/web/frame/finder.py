@@ -6,7 +6,11 @@ from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
 from briskcell.core.stations import STATIONS
-from briskcell.services.library import classes
+from briskcell.model.errors import FigureError
+from briskcell.model.kinds import LIBRARY
+from briskcell.model.plan import Plan
+from briskcell.services.library import PartClass, classes
+from briskcell.services.parts.adding import place_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +43,12 @@ def findable(assessed: Assessment) -> list[Findable]:
     numbers += [(f"Choice of {c.fuse.name}", f"fuse:{c.fuse.id}") for c in assessed.fuses]
     out += [Findable(words, "number", slip=f"working:{key}") for words, key in numbers]
     out += [Findable(f"Spare of {h.name}", "number", slip=f"working:headroom:{h.element}:{h.kind}") for h in assessed.headrooms]
-    if assessed.plan.stores:
-        out += [Findable(c.name, "add to the build", add=c.key) for c in classes("loads")]
-    return out
+    return out + [_addable(assessed.plan, c) for kind in LIBRARY for c in classes(kind)]
+
+
+def _addable(plan: Plan, found: PartClass) -> Findable:
+    """A class to add, with where it would go, or why it cannot."""
+    try:
+        return Findable(found.name, f"add {place_of(plan, found).words}", add=found.key)
+    except FigureError as error:
+        return Findable(found.name, f"cannot be added: {error.message}")

@@ -4,21 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
 from briskcell.core.assess import Assessment
 from briskcell.core.workings import Working, working
-from briskcell.model.figure import Figure
+from briskcell.model.figure import Curve, Figure
 from briskcell.model.kinds import kind_of
-from briskcell.model.parts import Converter, Link, Load, LossModel, Part
+from briskcell.model.parts import Converter, Fed, Link, Load, LossModel, Part, Rail
 from briskcell.model.plan import Store
-from briskcell.model.stores import ChargeBoard
+from briskcell.model.stores import Cell, ChargeBoard
 from briskcell.model.tree import feeding_point, load_feeders
 from briskcell.model.units import unit_of_field
 from briskcell.services.edits.differences import differences
 from briskcell.services.edits.field_names import NAMES
 from briskcell.services.edits.swap import swapped
-from briskcell.services.library import PartClass, classes_for, part_class
+from briskcell.services.library import PartClass, classes, classes_for, part_class
+from briskcell.services.parts.feeding import WORDS, ends_of
+from briskcell.services.parts.removing import removable
 from briskcell.web.drawing.curves import limit_plot
 
 from .facts import facts_of
@@ -31,9 +33,29 @@ class Field:
 
     path: str
     name: str
-    value: float
+    value: float | str
     unit: str
     figure: Figure | None
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """One of a few words that a part is told by: its path, name, the word that stands, and all of them."""
+
+    path: str
+    name: str
+    value: str
+    options: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class End:
+    """What a part is connected to, and what it may be: the field that names it, its words, the id that stands, the parts."""
+
+    field: str
+    words: str
+    now: str
+    parts: tuple[Part, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +87,12 @@ class Slip:
     places: tuple[Part, ...] = ()
     place: str = ""
     facts: tuple[tuple[str, str], ...] = ()
+    more: tuple[Field, ...] = ()
+    choices: tuple[Choice, ...] = ()
+    ends: tuple[End, ...] = ()
+    before: tuple[PartClass, ...] = ()
+    removable: bool = False
+    feeds: bool = False
 
 
 def slip_of(assessed: Assessment, key: str) -> Slip | None:
@@ -73,8 +101,13 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
     if kind == "part" and (part := assessed.plan.by_id.get(rest)):
         found = tuple(f for f in assessed.findings if f.element == part.id)
         path = _path_of(part)
+        ends = ends_of(assessed.plan, part).items()
         slip = Slip(key, part, tuple(_fields(path, part)), classes_for(part), findings=found, path=path,
-                    numbers=tuple(_numbers(assessed, part)), plot=_limit(assessed, part), facts=tuple(facts_of(part)))  # fmt: skip
+                    numbers=tuple(_numbers(assessed, part)), plot=_limit(assessed, part), facts=tuple(facts_of(part)),
+                    more=tuple(_unset(path, part)), choices=tuple(_choices(path, part)),
+                    ends=tuple(End(f, WORDS[f], getattr(part, f) or "", parts) for f, parts in ends),
+                    before=classes("links") if isinstance(part, Fed) else (), removable=removable(assessed.plan, part),
+                    feeds=isinstance(part, (Store, Link, Converter, Rail)))  # fmt: skip
         return (
             replace(slip, places=tuple(load_feeders(assessed.plan)), place=feeding_point(assessed.plan, part))
             if isinstance(part, Load)
@@ -86,6 +119,32 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
     if kind == "working" and (made := working(assessed, rest)):
         return Slip(key, working=made)
     return None
+
+
+def _unset(path: str, at: Any, prefix: str = "") -> Iterator[Field]:
+    """Figures that a part may have and has not, and whole numbers that no station asks for."""
+    for name, info in type(at).model_fields.items():
+        value, unit = getattr(at, name), unit_of_field(type(at), name)
+        words = f"{prefix} {NAMES.get(name, name.replace('_', ' '))}".strip()
+        if value is None and unit is not None:
+            yield Field(f"{path}/{name}", words, "", unit.symbol, None)
+        elif info.annotation is int:
+            yield Field(f"{path}/{name}", words, value, "", None)
+        elif value is not None and hasattr(type(value), "model_fields") and not isinstance(value, (Figure, Curve)):
+            yield from _unset(f"{path}/{name}", value, NAMES.get(name, ""))
+
+
+def _choices(path: str, at: Any) -> Iterator[Choice]:
+    """What a part is told by in words: yes or no, or one of its kinds."""
+    for name, info in type(at).model_fields.items():
+        value, words = getattr(at, name), NAMES.get(name, name.replace("_", " "))
+        if info.annotation is bool:
+            yield Choice(f"{path}/{name}", words, str(value).lower(), (("true", "yes"), ("false", "no")))
+        elif get_origin(info.annotation) is Literal:
+            options = tuple((str(o), str(o).replace("_", " ")) for o in get_args(info.annotation))
+            yield Choice(f"{path}/{name}", words, str(value), options)
+        elif isinstance(value, Cell):
+            yield from _choices(f"{path}/{name}", value)
 
 
 def _swap(assessed: Assessment, part_id: str, class_key: str) -> Swap:

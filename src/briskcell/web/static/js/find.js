@@ -15,7 +15,7 @@ export function startFind() {
   });
   document.addEventListener("keydown", (event) => {
     if (!event.target.closest?.("#find")) return;
-    const lines = [...document.querySelectorAll("#found li:not([hidden])")].map((li) => li.querySelector("a, button"));
+    const lines = [...document.querySelectorAll("#found li:not([hidden])")].map((li) => li.querySelector("a, button")).filter(Boolean);
     if (event.key === "Enter" && event.target.id === "find-words") {
       event.preventDefault();
       if (document.getElementById("found").children.length) first();

@@ -10,7 +10,10 @@ export function startKeys() {
   });
   document.addEventListener("click", (event) => {
     const opener = event.target.closest("[data-opens]");
-    if (opener) open(opener.dataset.opens);
+    if (opener) {
+      event.preventDefault();
+      open(opener.dataset.opens, opener.dataset.typed, opener.dataset.behind);
+    }
     if (event.target.closest("[data-prints]")) print();
   });
 }
@@ -25,13 +28,17 @@ function act(key) {
   return true;
 }
 
-function open(id) {
+// What is typed already stands before the cursor; what is added then goes behind the part that was pointed at.
+function open(id, typed = "", behind = "") {
   const dialog = document.getElementById(id);
   if (!dialog) return false;
   dialog.showModal();
-  const words = dialog.querySelector("input");
+  const words = dialog.querySelector("input[type=search]");
+  if (words && (typed || words.value.startsWith("add "))) words.value = typed;
   words?.focus();
-  words?.select();
+  if (!typed) words?.select();
+  const place = document.getElementById("find-behind");
+  if (place) place.value = behind;
   if (id === "find") htmx.trigger("#found", "find-opened");
   return true;
 }

@@ -21,22 +21,10 @@ from briskcell.web.htmx import download
 from briskcell.web.shelf import workshop
 
 
-@bp.post("/add")
-def add(build_id: int) -> Response:
-    """Add a part of a library class."""
-    return change(build_id, lambda a: loads.add_load(a.plan, form("part_class"), form("fed_by")))
-
-
 @bp.post("/power")
 def power(build_id: int) -> Response:
     """A pack, its charging and a 5 V rail for a build that has no store yet."""
     return change(build_id, lambda a: Edit(with_power(a.plan), "A pack, its charger and a 5 V rail put in"))
-
-
-@bp.post("/remove-part")
-def remove_part(build_id: int) -> Response:
-    """Remove a part."""
-    return change(build_id, lambda a: loads.remove(a.plan, form("part")))
 
 
 @bp.post("/duplicate")

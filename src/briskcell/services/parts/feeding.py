@@ -1,0 +1,83 @@
+"""What a part is connected to: what feeds it, the store it fills, its supply; and a pack's protection board."""
+
+from __future__ import annotations
+
+from pydantic import ValidationError
+
+from briskcell.model.changes import altered, replaced
+from briskcell.model.errors import FigureError
+from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
+from briskcell.model.plan import Plan, Store
+from briskcell.model.stores import Balancer, ChargeBoard, Pack, Trickle
+from briskcell.services.assembly import pack_of
+from briskcell.services.edits.values import Edit, field_error_of
+
+WORDS = {"fed_by": "Fed from", "charges": "Fills", "supply": "Its supply", "driven_by": "Signals come from",
+         "return_by": "Returns by"}  # fmt: skip
+MAY_BE_NONE = ("driven_by", "return_by")
+
+
+def ends_of(plan: Plan, part: Part) -> dict[str, tuple[Part, ...]]:
+    """What each end of a part may be connected to, by the field that names it; loads have a way of their own."""
+    out: dict[str, tuple[Part, ...]] = {}
+    if isinstance(part, Fed) and not isinstance(part, Load):
+        below = _below(plan, part)
+        feeders = (p for p in plan.parts() if isinstance(p, (Store, Rail, Link, Converter)))
+        out["fed_by"] = tuple(p for p in feeders if p.id not in below and not (isinstance(p, Link) and p.kind == "return"))
+    if isinstance(part, (ChargeBoard, Trickle)):
+        out["charges"] = plan.stores
+    if isinstance(part, Balancer):
+        out["charges"] = plan.packs
+    if isinstance(part, ChargeBoard):
+        out["supply"] = plan.supplies
+    if isinstance(part, Load):
+        out["driven_by"] = tuple(p for p in plan.loads if p is not part)
+        out["return_by"] = tuple(k for k in plan.links if k.kind == "return")
+    return {field: parts for field, parts in out.items() if parts}
+
+
+def _below(plan: Plan, part: Part) -> set[str]:
+    """The part itself, and everything that is fed by way of it."""
+    found, left = {part.id}, [part.id]
+    while left:
+        for p in plan.fed.get(left.pop(), ()):
+            found.add(p.id)
+            left.append(p.id)
+    return found
+
+
+def connect(plan: Plan, part_id: str, field: str, to: str) -> Edit:
+    """Connect an end of a part to another.
+
+    Raises
+    ------
+    FigureError
+        If it cannot be connected there.
+    """
+    part, target = plan.by_id.get(part_id), plan.by_id.get(to)
+    none = not to and field in MAY_BE_NONE
+    if part is None or not (none or (target is not None and target in ends_of(plan, part).get(field, ()))):
+        raise FigureError(field, "It cannot be connected there.", fix="Choose one of the list.")
+    change = {field: to or None} | ({"fed_by": None} if field == "supply" else {})
+    try:
+        words = f"{part.name}: {WORDS[field].lower()} {target.name if target else 'nothing'}"
+        return Edit(replaced(plan, altered(part, **change)), words)
+    except ValidationError as error:
+        raise field_error_of(error, field) from error
+
+
+def protect(plan: Plan, part_id: str) -> Edit:
+    """Give a pack a protection board of its class, or take its own away.
+
+    Raises
+    ------
+    FigureError
+        If it is no pack.
+    """
+    pack = plan.by_id.get(part_id)
+    if not isinstance(pack, Pack):
+        raise FigureError("id", "Only a pack has a protection board.", fix="Reload the page.")
+    if pack.protection is not None:
+        return Edit(replaced(plan, altered(pack, protection=None)), f"Protection board of {pack.name} taken away")
+    made = pack_of(pack.id, pack.name, pack.cell, pack.series, pack.parallel, cutoff=max(pack.cell.empty_v - 0.2, 0.5))
+    return Edit(replaced(plan, altered(pack, protection=made.protection)), f"{pack.name} has a protection board")

@@ -1,0 +1,33 @@
+"""Changes of parts of every kind: added, put in between, fed from elsewhere, removed."""
+
+from __future__ import annotations
+
+from flask import Response
+
+from briskcell.services.parts import adding, feeding, removing
+
+from .build import bp, change, form
+
+
+@bp.post("/add")
+def add(build_id: int) -> Response:
+    """Add a part of a library class, where it fits or where the form says."""
+    return change(build_id, lambda a: adding.add(a.plan, form("part_class"), form("at"), form("behind")))
+
+
+@bp.post("/remove-part")
+def remove_part(build_id: int) -> Response:
+    """Remove a part."""
+    return change(build_id, lambda a: removing.remove(a.plan, form("part")))
+
+
+@bp.post("/connect")
+def connect(build_id: int) -> Response:
+    """Feed a part from elsewhere, or name another store that it fills, or another supply."""
+    return change(build_id, lambda a: feeding.connect(a.plan, form("part"), form("field"), form("to")))
+
+
+@bp.post("/protect")
+def protect(build_id: int) -> Response:
+    """Give a pack a protection board, or take it away."""
+    return change(build_id, lambda a: feeding.protect(a.plan, form("part")))
