@@ -17,7 +17,8 @@ from briskcell.model.stores import ChargeBoard, Pack, Supply
 from briskcell.model.tree import boards_above, feeders_of, source_of
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 from briskcell.services.parts.adding import add, place_of
-from briskcell.services.parts.feeding import connect, ends_of, protect
+from briskcell.services.parts.feeding import connect, ends_of
+from briskcell.services.parts.fitting import add_string, protect, remove_string
 from briskcell.services.parts.removing import remove
 
 BUILDS = (sanderling, curlew, oystercatcher)
@@ -136,6 +137,19 @@ def test_ends_are_connected_elsewhere_but_never_in_a_ring() -> None:
     again = protect(bare, "pack").plan.packs[0].protection
     assert again is not None
     assert again.cutoff_cell_v == pytest.approx(bare.packs[0].cell.empty_v - 0.2)
+
+
+def test_a_string_of_another_cell_gives_all_strings_figures_of_their_own_until_they_are_alike_again() -> None:
+    plan = sanderling()
+    mixed = add_string(plan, "pack", "cell-21700-p40").plan
+    assert [s.cell.name for s in mixed.packs[0].strings] == [plan.packs[0].cell.name] * 2 + [
+        catalogue().find("cell-21700-p40").name
+    ]
+    more, less = (a.op.curves[0].capacity_ah for a in (assess(mixed), assess(plan)))
+    assert more == pytest.approx(less + catalogue().find("cell-21700-p40").part.label_ah.likely, rel=1e-6)
+    assert remove_string(mixed, "pack", "2").plan == plan
+    with pytest.raises(FigureError, match="is no cell"):
+        add_string(plan, "pack", "light")
 
 
 def test_a_build_begins_from_nothing_part_by_part() -> None:

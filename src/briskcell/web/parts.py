@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Response
 
-from briskcell.services.parts import adding, feeding, removing
+from briskcell.services.parts import adding, feeding, fitting, removing
 
 from .build import bp, change, form
 
@@ -30,4 +30,19 @@ def connect(build_id: int) -> Response:
 @bp.post("/protect")
 def protect(build_id: int) -> Response:
     """Give a pack a protection board, or take it away."""
-    return change(build_id, lambda a: feeding.protect(a.plan, form("part")))
+    return change(build_id, lambda a: fitting.protect(a.plan, form("part")))
+
+
+@bp.post("/string")
+def string(build_id: int) -> Response:
+    """Put a string of another cell beside a pack's own, or take one out."""
+    number = form("number")
+    if number:
+        return change(build_id, lambda a: fitting.remove_string(a.plan, form("part"), number))
+    return change(build_id, lambda a: fitting.add_string(a.plan, form("part"), form("part_class")))
+
+
+@bp.post("/inrush")
+def inrush(build_id: int) -> Response:
+    """Give a load an inrush, or take it away."""
+    return change(build_id, lambda a: fitting.first_moment(a.plan, form("part")))

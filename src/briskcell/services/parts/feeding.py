@@ -1,4 +1,4 @@
-"""What a part is connected to: what feeds it, the store it fills, its supply; and a pack's protection board."""
+"""What a part is connected to: what feeds it, the store it fills, its supply, what drives its signals."""
 
 from __future__ import annotations
 
@@ -8,8 +8,7 @@ from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
-from briskcell.model.stores import Balancer, ChargeBoard, Pack, Trickle
-from briskcell.services.assembly import pack_of
+from briskcell.model.stores import Balancer, ChargeBoard, Trickle
 from briskcell.services.edits.values import Edit, field_error_of
 
 WORDS = {"fed_by": "Fed from", "charges": "Fills", "supply": "Its supply", "driven_by": "Signals come from",
@@ -64,20 +63,3 @@ def connect(plan: Plan, part_id: str, field: str, to: str) -> Edit:
         return Edit(replaced(plan, altered(part, **change)), words)
     except ValidationError as error:
         raise field_error_of(error, field) from error
-
-
-def protect(plan: Plan, part_id: str) -> Edit:
-    """Give a pack a protection board of its class, or take its own away.
-
-    Raises
-    ------
-    FigureError
-        If it is no pack.
-    """
-    pack = plan.by_id.get(part_id)
-    if not isinstance(pack, Pack):
-        raise FigureError("id", "Only a pack has a protection board.", fix="Reload the page.")
-    if pack.protection is not None:
-        return Edit(replaced(plan, altered(pack, protection=None)), f"Protection board of {pack.name} taken away")
-    made = pack_of(pack.id, pack.name, pack.cell, pack.series, pack.parallel, cutoff=max(pack.cell.empty_v - 0.2, 0.5))
-    return Edit(replaced(plan, altered(pack, protection=made.protection)), f"{pack.name} has a protection board")

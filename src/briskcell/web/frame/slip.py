@@ -213,6 +213,15 @@ def _fields(path: str, at: Any, prefix: str = "") -> list[Field]:
             out.append(Field(f"{path}/{name}", words, value.likely, unit.symbol if unit else "", value))
         elif unit is not None and isinstance(value, (int, float)):
             out.append(Field(f"{path}/{name}", words, value, unit.symbol, None))
+        elif name == "strings":
+            for k, string in enumerate(value):
+                words = f"String {k + 1},"
+                out.append(Field(f"{path}/strings/{k}/ocv_v", f"{words} volts measured", string.ocv_v or "", "V", None))
+                out += [
+                    Field(f"{path}/strings/{k}/cell/{f}", f"{words} {NAMES[f].lower()}", figure.likely, u, figure)
+                    for f, u in (("label_ah", "Ah"), ("resistance_ohm", "Ω"))
+                    if (figure := getattr(string.cell, f))
+                ]
         elif value is not None and hasattr(type(value), "model_fields") and name not in ("ocv", "fast", "slow"):
             out += _fields(f"{path}/{name}", value, NAMES.get(name, ""))
     return out
