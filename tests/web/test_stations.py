@@ -173,6 +173,36 @@ def test_parts_are_found_in_spite_of_typing_moved_doubled_and_typed_in(page: Pag
     expect(form.get_by_label("Name")).to_have_value("")
 
 
+def test_any_class_goes_in_behind_what_is_pointed_at_and_comes_out_again(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/rails?map=open")
+    ready(page)
+    page.get_by_role("button", name="Add a part behind Boost board").click()
+    expect(page.locator("#found li").first).to_be_attached()
+    page.keyboard.type("30 mm fan")
+    page.keyboard.press("Enter")
+    expect(page.locator(".last")).to_contain_text("30 mm fan added")
+    slip = page.locator("#slip")
+    expect(slip.locator("h2")).to_have_text("30 mm fan")
+    expect(slip).to_be_focused()
+    expect(slip.get_by_label("What 30 mm fan hangs on")).to_have_value("rail-5")
+    slip.get_by_label("Put in before it").select_option(label="Plug pair, 2.0 mm pitch, 3 A")
+    expect(page.locator(".last")).to_contain_text("put in")
+    expect(slip.locator("h2")).to_have_text("Plug pair, 2.0 mm pitch, 3 A")
+    slip.get_by_role("button", name="Remove it").click()
+    expect(page.locator(".last")).to_contain_text("removed")
+    page.get_by_role("button", name="Add a part", exact=True).click()
+    page.keyboard.type("bank 10 stays")
+    expect(page.locator("#found li:visible").first).to_contain_text("as a store of its own")
+    page.keyboard.press("Enter")
+    expect(page.locator("#slip h2")).to_contain_text("Power bank, 10 Ah")
+    expect(page.get_by_text("more store", exact=False)).to_have_count(0)
+    page.keyboard.press("o")
+    expect(page.locator("#map-drawing.strip")).to_contain_text("and 1 more store")
+    page.get_by_role("button", name="Add a part", exact=True).click()
+    page.keyboard.type("x86 mini board")
+    expect(page.locator("#found li:visible").first).to_contain_text("cannot be added")
+
+
 def test_a_table_of_parts_is_shown_line_by_line_before_it_is_taken(page: Page, site: str) -> None:
     page.goto(f"{site}/builds/{SOUND}/draw")
     page.fill(
