@@ -32,7 +32,7 @@ def field(page: Page, path: str) -> Any:
 
 def serious(page: Page) -> list[str]:
     page.evaluate(AXE.read_text())
-    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations'], rules: {'target-size': {enabled: true}}})")
     return [f"{v['id']}: {v['nodes'][0]['html'][:160]}" for v in found["violations"] if v["impact"] in ("serious", "critical")]
 
 
@@ -232,11 +232,37 @@ def test_no_page_has_a_serious_barrier(page: Page, site: str) -> None:
     builds = [f"/builds/{FAILING}/{s}" for s in ("brief", "draw", "rails", "pack", "charge")]
     slips = [f"/builds/{FAILING}/draw?slip=part:boost", f"/builds/{SOUND}/pack?slip=working:runtime"]
     slips += [f"/builds/{SOUND}/history?compare=3", f"/builds/{SOUND}/rails?slip=swap:boost:boost-5v-3a"]
+    slips += [f"/builds/{SOUND}/rails?map=open&slip=part:pack"]
     for path in ("/", "/new", "/builds/999/draw", *builds, *slips):
         page.goto(site + path)
         assert serious(page) == [], path
         page.evaluate("document.documentElement.dataset.theme = 'dim'")
         assert page.evaluate("axe.run(document, {runOnly: ['color-contrast']}).then(r => r.violations.length)") == 0, path
+
+
+@pytest.mark.parametrize(("width", "height", "most"), [(1280, 800, 330), (820, 1100, 500), (390, 844, 700), (640, 400, 460)])
+def test_the_verdict_and_the_first_decision_stand_within_the_first_screen(
+    page: Page, site: str, width: int, height: int, most: int
+) -> None:
+    """640 by 400 is 1280 by 800 at 200 %; there the verdict has to begin and end within it, the decision right below."""
+    words = {1280: "wide", 820: "narrow", 640: "narrow", 390: "phone"}
+    page.context.add_cookies([{"name": "map_width", "value": words[width], "url": site}])
+    page.set_viewport_size({"width": width, "height": height})
+    for build, station in ((FAILING, "draw"), (SOUND, "charge"), (FAILING, "pack")):
+        page.goto(f"{site}/builds/{build}/{station}")
+        foot = page.locator("#verdict").bounding_box()
+        first = page.locator(".surface h2:not(.sr-only)").first.bounding_box()
+        assert foot is not None
+        assert first is not None
+        assert foot["y"] + foot["height"] <= min(height, most), station
+        assert first["y"] <= most, station
+    if width == 1280:
+        page.mouse.move(700, 600)
+        page.mouse.wheel(0, 900)
+        page.wait_for_function("scrollY > 300")
+        kept = page.locator("#verdict").bounding_box()
+        assert kept is not None
+        assert 0 < kept["y"] < 330, "strip and verdict stay while the surface scrolls"
 
 
 def test_no_page_is_clipped_at_the_bench(page: Page, site: str) -> None:
