@@ -326,8 +326,14 @@ def test_the_shelf_pages_and_searches_and_keeps_what_it_shows(client: FlaskClien
     assert "Sanderling" in last
     found = client.get("/?like=unlin 07").text
     assert found.count('class="name"') == 10
-    assert "No build goes by that name" in client.get("/?like=%25").text
+    assert "No build answers to that" in client.get("/?like=%25").text
     assert client.get("/?page=99").status_code == 200
+    fails = client.get("/?state=fails").text
+    assert ("Oystercatcher" in fails, "Curlew" in fails, "1 build" in fails) == (True, False, True)
+    named = client.get("/?order=name&state=holds").text
+    assert named.index("Curlew") < named.index("Dunlin 000")
+    longest = client.get("/?order=draw").text
+    assert longest.index("Curlew") < longest.index("Oystercatcher") < longest.index("Dunlin"), "8.88, 3.53 and 3.30 W"
 
 
 def test_a_long_history_is_paged_and_undo_reads_numbers_alone(client: FlaskClient) -> None:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from briskcell.core.assess import Assessment
+from briskcell.core.draw.bill import bill
 
-VERSION = 2  # of what is kept, and of how it is worked out: an older one is worked out anew
+VERSION = 3  # of what is kept, and of how it is worked out: an older one is worked out anew
 
 
 def summary_of(assessed: Assessment) -> dict[str, Any]:
@@ -23,5 +24,17 @@ def summary_of(assessed: Assessment) -> dict[str, Any]:
         "charge_h": assessed.charges[0].off.hours if assessed.charges else None,
         "spare": least.spare if least else None,
         "findings": len(assessed.findings),
-        "worst": {"state": worst.state} if worst else None,
+        "worst": {"state": worst.state, "cause": worst.cause} if worst else None,
+        "least": f"{least.name}, {least.at_state}" if least else "",
+        "thick_mm": assessed.plan.brief.thickness_mm,
+        "cost": bill(assessed.plan).cost,
+        "river": _river(assessed),
     }
+
+
+def _river(assessed: Assessment) -> dict[str, Any]:
+    """What a small drawing of the build shows: whether it has a charger and boards, and the watts of its two largest parts and
+    of the rest."""
+    watts = sorted((d.mean_w for d in assessed.draw.loads), reverse=True)
+    bands = [*watts[:2], sum(watts[2:])] if len(watts) > 2 else watts
+    return {"charger": bool(assessed.charges), "boards": bool(assessed.plan.converters), "bands": bands}

@@ -103,9 +103,9 @@ class Workshop:
         """Bring the compiled loops into memory, so that no page waits for them."""
         assessed(sanderling(), "warming up").work_out()
 
-    def shelf(self, like: str = "", page: int = 0) -> tuple[list[ShelfRow], int]:
+    def shelf(self, like: str = "", page: int = 0, state: str = "", order: str = "changed") -> tuple[list[ShelfRow], int]:
         """A page of the builds, and how many there are in all. One that cannot be read or judged takes only its own row."""
-        rows, count = self.store.builds(like=like, first=page * PAGE, most=PAGE)
+        rows, count = self.store.builds(like=like, first=page * PAGE, most=PAGE, state=state, order=order)
         return [
             ShelfRow(r, r.summary if r.summary and r.summary.get("version") == VERSION else self._known(r)) for r in rows
         ], count

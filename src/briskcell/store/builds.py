@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -37,6 +37,14 @@ class StoredRevision:
     changes: int = 0
     baseline_id: int | None = None
     name: str | None = None
+
+
+ORDERS: dict[str, Callable[[], tuple[ColumnElement[Any], ...]]] = {
+    "changed": lambda: (Revision.created_at.desc(),),
+    "name": lambda: (func.lower(Revision.title).asc(),),
+    "plays": lambda: (Revision.summary["plays_h"].as_float().desc(), Revision.created_at.desc()),
+    "draw": lambda: (Revision.summary["draw_w"].as_float().desc(), Revision.created_at.desc()),
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -83,18 +91,25 @@ class Store:
         self.writer.dispose()
         self.reader.dispose()
 
-    def builds(self, *, like: str = "", first: int = 0, most: int = 50, removed: bool = False) -> tuple[list[BuildRow], int]:
-        """Some builds on the shelf, or of those removed from it, last changed first; and how many there are in all."""
+    def builds(self, *, like: str = "", first: int = 0, most: int = 50, removed: bool = False, state: str = "",
+               order: str = "changed") -> tuple[list[BuildRow], int]:  # fmt: skip
+        """Some builds on the shelf, or of those removed from it, and how many there are in all.
+
+        ``state`` is ``fails`` or ``holds``, by the summaries that are kept; ``order`` is one of ``ORDERS``.
+        """
         with Session(self.reader) as session:
             chosen: list[ColumnElement[bool]] = [Build.removed_at.is_not(None) if removed else Build.removed_at.is_(None)]
             if like:
                 chosen.append(Revision.title.icontains(like, autoescape=True))
+            if state:
+                fails = func.coalesce(Revision.summary["worst"]["state"].as_string(), "") == "fails"
+                chosen.append(fails if state == "fails" else ~fails)
             columns = Build.id, Revision.id, Revision.title, Revision.created_at, Revision.words, Revision.summary
             joined = select(*columns).join(Revision, Revision.id == Build.head_id).where(*chosen)
             count = session.scalar(
                 select(func.count()).select_from(Build).join(Revision, Revision.id == Build.head_id).where(*chosen)
             )
-            rows = session.execute(joined.order_by(Revision.created_at.desc(), Build.id.desc()).offset(first).limit(most)).all()
+            rows = session.execute(joined.order_by(*ORDERS[order](), Build.id.desc()).offset(first).limit(most)).all()
             made = [BuildRow(id=r[0], head_id=r[1], title=r[2], changed_at=r[3], last=r[4], summary=r[5]) for r in rows]
             return made, count or 0
 

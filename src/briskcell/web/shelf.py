@@ -11,11 +11,15 @@ from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.services.workshop import PAGE, Workshop
 
+from .drawing.small_river import river
 from .forms import NewBuildForm
 from .safe import back_to, row_number
 from .units import CHOICES, COOKIE
 
 bp = Blueprint("shelf", __name__)
+
+
+ORDERS = {"changed": "newest change first", "name": "by name", "plays": "plays longest first", "draw": "draws most first"}
 
 
 def workshop() -> Workshop:
@@ -29,8 +33,11 @@ def shelf() -> str:
     """Every build with its numbers."""
     removed, like = row_number(request.args.get("removed")), request.args.get("like", "").strip()[:120]
     page = min(row_number(request.args.get("page")) or 0, 10**6)
-    rows, count = workshop().shelf(like, page)
-    return render_template("shelf.html", rows=rows, count=count, page=page, pages=-(-count // PAGE), like=like, removed=removed)
+    state = request.args.get("state", "") if request.args.get("state") in ("holds", "fails") else ""
+    order = request.args.get("order", "") if request.args.get("order") in ORDERS else "changed"
+    rows, count = workshop().shelf(like, page, state, order)
+    return render_template("shelf.html", rows=rows, count=count, page=page, pages=-(-count // PAGE), like=like, removed=removed,
+                           state=state, order=order, orders=ORDERS, rivers={r.row.id: river(r.known) for r in rows})  # fmt: skip
 
 
 @bp.get("/new")

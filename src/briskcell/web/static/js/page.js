@@ -1,5 +1,6 @@
 // Starts the page's few behaviours. Everything of substance is computed on the server.
 import { startDrags } from "./drag.js";
+import { startDrop } from "./drop.js";
 import { startFields } from "./fields.js";
 import { startFind } from "./find.js";
 import { startKeys } from "./keys.js";
@@ -17,6 +18,7 @@ startPlots();
 startMap();
 startLater();
 startDrags();
+startDrop();
 startRows();
 startFind();
 startWidth();
