@@ -15,7 +15,9 @@ from briskcell.services.library import draft_choices
 Combination = tuple[str, str, float, float]
 COMBINATIONS: list[Combination] = [
     (b.key, s.key, hours, mm)
-    for b, s, hours, mm in itertools.product(*draft_choices().values(), (3.0, 5.0, 8.0), (18.0, 25.0, 35.0))
+    for b, s, hours, mm in itertools.product(
+        draft_choices()["boards"], draft_choices()["screens"], (3.0, 5.0, 8.0), (18.0, 25.0, 35.0)
+    )
 ]
 
 

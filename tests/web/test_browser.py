@@ -143,12 +143,17 @@ def test_from_four_answers_to_a_draft_and_from_a_verdict_to_its_fix(page: Page, 
     page.goto(f"{site}/new")
     page.fill("#name", "Ruff")
     page.fill("#hours", "soon")
-    page.get_by_role("button", name="Draft it").click()
+    page.get_by_role("button", name="Open this draft").click()
     expect(page.locator("#e-hours")).to_contain_text("not a figure")
     expect(page.locator("#name")).to_have_value("Ruff")
     page.fill("#hours", "5h30")
-    page.get_by_role("button", name="Draft it").click()
+    page.locator("#hours").press("Tab")
+    promise = page.locator("#promise")
+    expect(promise).to_contain_text("Can be had.", timeout=20_000)
+    promised = promise.locator("dd").first.inner_text()
+    page.get_by_role("button", name="Open this draft").click()
     expect(page.locator("h1")).to_have_text("Ruff")
+    expect(page.locator("#n-pack")).to_have_text(promised)
     expect(page.locator("#verdict")).to_contain_text("Holds")
     page.wait_for_load_state()
     page.keyboard.press("4")
@@ -162,6 +167,23 @@ def test_from_four_answers_to_a_draft_and_from_a_verdict_to_its_fix(page: Page, 
     page.locator("h1").click()
     page.keyboard.press("u")
     expect(page.locator("#verdict")).to_contain_text("comes too late")
+
+
+def test_a_build_begins_from_the_parts_at_hand_and_says_which_does_not_fit(page: Page, site: str) -> None:
+    page.goto(f"{site}/new?way=parts")
+    page.fill("#name", "Dunlin")
+    page.select_option("#screen", "")
+    page.select_option("#board", "board-x86")
+    promise = page.locator("#promise")
+    expect(promise).to_contain_text("no board makes it from this pack", timeout=20_000)
+    page.get_by_role("button", name="Open this draft").click()
+    expect(page.locator("#e-board")).to_contain_text("no board makes it from this pack")
+    page.select_option("#board", "board-small4")
+    expect(promise.locator("dl")).to_contain_text("h ", timeout=20_000)
+    promised = promise.locator("dd").first.inner_text()
+    page.get_by_role("button", name="Open this draft").click()
+    expect(page.locator("h1")).to_have_text("Dunlin")
+    expect(page.locator("#n-pack")).to_have_text(promised)
 
 
 def test_mend_all_shows_its_changes_before_they_are_taken_in_one_step(page: Page, site: str) -> None:

@@ -51,7 +51,7 @@ def test_a_stranger_gets_from_nothing_to_a_known_runtime_in_a_minute(page: Page,
     page.get_by_role("link", name="New build").click()
     page.fill("#name", "Dunlin")
     page.fill("#hours", "6h")
-    page.get_by_role("button", name="Draft it").click()
+    page.get_by_role("button", name="Open this draft").click()
     expect(page.locator("#verdict")).to_contain_text("Holds")
     ready(page)
     page.keyboard.press("3")
@@ -304,6 +304,7 @@ def test_a_session_is_typed_and_played_through(page: Page, site: str) -> None:
 
 def test_units_are_a_preference_in_and_out(page: Page, site: str) -> None:
     page.goto(site)
+    page.get_by_text("Preferences").click()
     page.get_by_label("Lengths").select_option("in")
     page.get_by_label("Temperatures").select_option("°F")
     page.get_by_role("button", name="Keep these units").click()
@@ -339,4 +340,5 @@ def test_every_figure_of_a_station_is_reached_by_keyboard(page: Page, site: str,
       .filter(e => { e.focus(); return document.activeElement !== e; })
       .map(e => e.outerHTML.slice(0, 120))""")
     assert reached == []
+    page.evaluate("scrollTo(0, 0)")
     assert serious(page) == []

@@ -1,9 +1,10 @@
-"""The draft that a stranger gets from four answers, and the power that a build without a store is given."""
+"""The draft that a stranger gets from a few answers, and the power that a build without a store is given."""
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 from briskcell.core.assess import Assessment
@@ -20,17 +21,21 @@ from briskcell.model.units import show
 
 from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
 from .pack.bay import bay_of_case
+from .parts.adding import add
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DraftRequest:
-    """What "New build" asks for."""
+    """What "New build" asks for. Screen, sound and radio may be empty; ``on_charger`` is left to the layout where it is None."""
 
     name: str
     board: str
     screen: str
     hours: float
     thickness_mm: float
+    sound: str = "amp-3w"
+    radio: str = ""
+    on_charger: bool | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +63,67 @@ CASES = (1.0, 1.15, 1.3)  # times the usual length and width, until nothing fail
 USUAL_V = (4.15, 4.25)  # full volts of the cells that most boards charge
 
 
-NOTE = "Drafted from four answers; every figure is typical for its class."
+NOTE = "Drafted from a few answers; every figure is typical for its class."
+
+
+def begun(wanted: DraftRequest) -> Plan:
+    """The draft of a wish, remembered, since "New build" shows it before it is begun."""
+    return remade(_remembered(replace(wanted, name="Draft")), {"name": wanted.name})
+
+
+@lru_cache(maxsize=32)
+def _remembered(wanted: DraftRequest) -> Plan:
+    return draft(wanted)
+
+
+def promised(wanted: DraftRequest | PartsRequest) -> Assessment:
+    """What a wish, or the parts at hand, come to."""
+    plan = begun(wanted) if isinstance(wanted, DraftRequest) else from_parts(wanted)
+    return Assessment(plan, catalogue().stock())
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartsRequest:
+    """The parts that a builder has: cells, a computer board, and what else lies in the drawer; empty where there is none."""
+
+    name: str
+    cell: str
+    series: int
+    parallel: int
+    board: str
+    screen: str = ""
+    sound: str = ""
+    charger: str = ""
+    regulator: str = ""
+
+
+def from_parts(wanted: PartsRequest) -> Plan:
+    """A build of given parts, each put where it fits, with a wire, a switch and a fuse that carry their peak.
+
+    Raises
+    ------
+    FigureError
+        If a part fits nowhere; the error names the field of the request.
+    """
+    cell = cell_of(wanted.cell)
+    keys = [k for k in (wanted.board, wanted.screen, wanted.sound, "controls-wired") if k]
+    peak_w = sum(catalogue().find(k).part.power_w.peak.likely for k in keys)
+    worst_a = peak_w / 0.85 / (max(cell.empty_v, 0.8) * wanted.series)
+    pack = pack_of("pack", "Pack", cell, wanted.series, wanted.parallel, cutoff=max(cell.empty_v - 0.2, 0.5))
+    lead = [
+        pack,
+        wire("w-pack", "Wire from the pack", "pack", 18 if worst_a > 4 else 20, 0.10),
+        take(_rated("fuse", worst_a), id="fuse", fed_by="w-pack"),
+        take(_rated("switch", worst_a), id="switch", fed_by="fuse"),
+    ]
+    plan = plan_from(wanted.name, "Begun from the parts at hand; every figure is typical for its class.", lead)
+    for field, key in (("charger", wanted.charger), ("regulator", wanted.regulator), ("board", wanted.board),
+                       ("screen", wanted.screen), ("sound", wanted.sound), ("board", "controls-wired")):  # fmt: skip
+        try:
+            plan = add(plan, key).plan if key else plan
+        except FigureError as error:
+            raise FigureError(field, error.message, fix=error.fix) from error
+    return with_warning(plan)
 
 
 def draft(wanted: DraftRequest) -> Plan:
@@ -105,17 +170,19 @@ def _first(wanted: DraftRequest, scale: float) -> Plan:
     keys: tuple[tuple[str, str, int, float], ...] = (
         (wanted.board, "board", 22, 0.10),
         (wanted.screen, "screen", 24, 0.15),
-        ("amp-3w", "sound", 26, 0.12),
+        (wanted.sound, "sound", 26, 0.12),
         ("controls-wired", "controls", 26, 0.2),
+        (wanted.radio, "radio", 28, 0.1),
     )
+    keys = tuple(k for k in keys if k[0])
     parts = {part_id: catalogue().find(key).part for key, part_id, _, _ in keys}
     peak_w = sum(p.power_w.peak.likely for p in parts.values())
     mean_w = sum(p.power_w.play.likely for p in parts.values())
     layout = _layout_for(parts["board"].window, peak_w)
     regulators = {"main": layout.main, "five": layout.five}
-    window = parts["screen"].window
+    window = parts["screen" if wanted.screen else "board"].window
     # A screen that accepts the pack from full to cut-off needs no board of its own.
-    on_pack = window.low_v <= 2.8 * layout.series <= 4.2 * layout.series <= window.high_v
+    on_pack = not wanted.screen or window.low_v <= 2.8 * layout.series <= 4.2 * layout.series <= window.high_v
     if not on_pack and not _accepts(window, layout.main) and not _accepts(window, layout.five):
         regulators["screen"] = "boost-9v-3a" if layout.series < 3 else "buck-12v-4a"
     case, fan = _case_for(mean_w, wanted.thickness_mm)
@@ -151,7 +218,7 @@ def _first(wanted: DraftRequest, scale: float) -> Plan:
     # A draft takes as long to charge as its own charger needs, with a fifth to spare, and never asks for less than 3 h.
     charge_hours = max(3.0, round(1.2 * cell.label_ah.high * parallel / charger.current_a.likely + 0.5))
     brief = {"hours": wanted.hours, "thickness_mm": wanted.thickness_mm, "charge_hours": charge_hours,
-             "play_while_charging": layout.series == 1}  # fmt: skip
+             "play_while_charging": layout.series == 1 if wanted.on_charger is None else wanted.on_charger}  # fmt: skip
     return with_warning(plan_from(wanted.name, NOTE, [*build, *loads], brief=brief, case=case, bay=bay))
 
 

@@ -41,4 +41,9 @@ def draft_choices() -> dict[str, Any]:
     return {
         "boards": [c for c in loads if c.group == "computer board"],
         "screens": [c for c in loads if c.group == "screen" and c.key != "screen-driver"],
+        "sounds": [c for c in loads if c.key.startswith("amp-")],
+        "radios": [c for c in loads if c.key.startswith("radio-")],
+        "cells": list(catalogue().of_kind("cells")),
+        "chargers": list(catalogue().of_kind("chargers")),
+        "regulators": list(catalogue().of_kind("converters")),
     }

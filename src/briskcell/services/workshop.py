@@ -29,7 +29,7 @@ from briskcell.store import (
 
 from . import mending
 from .demo import demo_plans, sanderling
-from .drafts import DraftRequest, draft
+from .drafts import DraftRequest, PartsRequest, begun, from_parts
 from .edits.values import Edit, checked
 from .jobs import Runner
 from .judge import assessed, judged, sheltered
@@ -232,9 +232,10 @@ class Workshop:
         """Put a removed build back."""
         self.store.shelve(build_id, removed=False)
 
-    def begin(self, wanted: DraftRequest) -> int:
-        """A new build from four answers."""
-        return self._create(draft(wanted), "Drafted")
+    def begin(self, wanted: DraftRequest | PartsRequest) -> int:
+        """A new build from what it must do, or from the parts at hand."""
+        plan = begun(wanted) if isinstance(wanted, DraftRequest) else from_parts(wanted)
+        return self._create(plan, "Drafted")
 
     def import_plan(self, stream: BinaryIO) -> int:
         """A new build from an exported plan."""

@@ -1,9 +1,9 @@
-"""The form of a new build."""
+"""The forms of a new build."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, ClassVar
 
 from flask_wtf import FlaskForm
 from wtforms import Form, SelectField, StringField, ValidationError
@@ -11,7 +11,7 @@ from wtforms.validators import InputRequired, Length
 
 from briskcell.model.errors import FigureError
 from briskcell.model.units import read
-from briskcell.services.drafts import DraftRequest
+from briskcell.services.drafts import DraftRequest, PartsRequest
 from briskcell.services.library import draft_choices
 
 from .units import plain
@@ -31,32 +31,97 @@ def figure(unit: str, low: float, high: float) -> Callable[[Form, Any], None]:
     return check
 
 
-class NewBuildForm(FlaskForm):  # type: ignore[misc]
-    """Four answers and a name. CSRF is checked for every request by the application."""
+NAME = (
+    InputRequired("A build needs a name of 1 to 120 characters. Type one."),
+    Length(1, 120, "A build needs a name of 1 to 120 characters. Shorten it."),
+)
+
+
+def _name() -> StringField:
+    return StringField(
+        "Name", validators=NAME, render_kw={"placeholder": "a shore bird, say"}, filters=[lambda t: (t or "").strip()]
+    )
+
+
+class _Answers(FlaskForm):  # type: ignore[misc]
+    """What both ways to begin share. CSRF is checked for every request by the application."""
 
     class Meta:
         csrf = False
 
-    name = StringField("Name", validators=[InputRequired("A build needs a name of 1 to 120 characters. Type one."),
-                                           Length(1, 120, "A build needs a name of 1 to 120 characters. Shorten it.")],
-                       render_kw={"placeholder": "a shore bird, say"}, filters=[lambda text: (text or "").strip()])  # fmt: skip
-    board = SelectField("Board class", default="board-small4", validate_choice=False)
-    screen = SelectField("Screen", default="screen-43", validate_choice=False)
-    hours = StringField("Hours wanted", default="4h00", validators=[figure("h", 0.1, 100.0)])
-    thickness = StringField("Thickness of the case", default="28 mm", validators=[figure("mm", 8.0, 200.0)])
+    hints: ClassVar[dict[str, str]] = {}
+    choices: ClassVar[dict[str, tuple[str, str]]] = {}  # of a field: which classes, and the word for none
 
     def __init__(self, **kwargs: Any) -> None:
         super().__init__(**kwargs)
-        for field, classes in zip((self.board, self.screen), draft_choices().values(), strict=True):
-            field.choices = [(c.key, c.name) for c in classes]
+        known = draft_choices()
+        for name, (kind, none) in self.choices.items():
+            self._fields[name].choices = [*([("", none)] if none else []), *((c.key, c.name) for c in known[kind])]
+
+    def refuse(self, error: FigureError) -> None:
+        """Put an error of the draft beside the field it names."""
+        field = self._fields.get(error.field, self._fields["board"])
+        field.errors = [*field.errors, str(error)]
+
+
+class NewBuildForm(_Answers):
+    """From what it must do."""
+
+    way = "wish"
+    hints: ClassVar = {"hours": "5h30, 6 h, 90 min", "thickness": "28 mm, 1.1 in", "screen": "or none", "sound": "or none",
+                       "radio": "or none", "on_charger": "a power path feeds both"}  # fmt: skip
+    choices: ClassVar = {
+        "board": ("boards", ""),
+        "screen": ("screens", "none"),
+        "sound": ("sounds", "none"),
+        "radio": ("radios", "none"),
+    }
+
+    name = _name()
+    board = SelectField("Computer", default="board-small4", validate_choice=False)
+    screen = SelectField("Screen", default="screen-43", validate_choice=False)
+    hours = StringField("Plays for", default="4h00", validators=[figure("h", 0.1, 100.0)])
+    thickness = StringField("Case, thick", default="28 mm", validators=[figure("mm", 8.0, 200.0)])
+    sound = SelectField("Sound", default="amp-3w", validate_choice=False)
+    radio = SelectField("Radio", default="", validate_choice=False)
+    on_charger = SelectField("Play on the charger", default="", validate_choice=False)
+
+    def __init__(self, **kwargs: Any) -> None:
+        super().__init__(**kwargs)
+        self.on_charger.choices = [("", "where it can"), ("yes", "yes"), ("no", "no")]
 
     def request(self) -> DraftRequest:
         """What is asked for, once the form holds."""
         hours, thickness = (read(plain(f.data or "", u), u) for f, u in ((self.hours, "h"), (self.thickness, "mm")))
-        return DraftRequest(name=self.name.data or "", board=self.board.data, screen=self.screen.data, hours=hours,
-                            thickness_mm=thickness)  # fmt: skip
+        return DraftRequest(name=self.name.data or "", board=self.board.data, screen=self.screen.data or "", hours=hours,
+                            thickness_mm=thickness, sound=self.sound.data or "", radio=self.radio.data or "",
+                            on_charger={"yes": True, "no": False}.get(self.on_charger.data or ""))  # fmt: skip
 
-    def refuse(self, error: FigureError) -> None:
-        """Put an error of the draft beside the field it names."""
-        field = self._fields.get(error.field, self.board)
-        field.errors = [*field.errors, str(error)]
+
+class PartsForm(_Answers):
+    """From the parts one has."""
+
+    way = "parts"
+    hints: ClassVar = {"series": "1 to 12", "parallel": "1 to 24", "regulator": "or what the parts need", "charger": "or none"}
+    choices: ClassVar = {"cell": ("cells", ""), "board": ("boards", ""), "screen": ("screens", "none"), "sound": ("sounds", "none"),
+                         "charger": ("chargers", "none"), "regulator": ("regulators", "what the parts need")}  # fmt: skip
+
+    name = _name()
+    cell = SelectField("Cell", default="cell-18650-e35", validate_choice=False)
+    series = StringField("In series", default="1", validators=[figure("", 1, 12)])
+    parallel = StringField("In parallel", default="2", validators=[figure("", 1, 24)])
+    board = SelectField("Computer", default="board-small4", validate_choice=False)
+    screen = SelectField("Screen", default="screen-43", validate_choice=False)
+    sound = SelectField("Sound", default="", validate_choice=False)
+    charger = SelectField("Charge board", default="charger-sw-2", validate_choice=False)
+    regulator = SelectField("Boost or buck board", default="", validate_choice=False)
+
+    def request(self) -> PartsRequest:
+        """What is there, once the form holds."""
+        series, parallel = (round(read(f.data or "", "")) for f in (self.series, self.parallel))
+        return PartsRequest(name=self.name.data or "", cell=self.cell.data, series=series, parallel=parallel, board=self.board.data,
+                            screen=self.screen.data or "", sound=self.sound.data or "", charger=self.charger.data or "",
+                            regulator=self.regulator.data or "")  # fmt: skip
+
+
+FORMS: dict[str, type[_Answers]] = {"wish": NewBuildForm, "parts": PartsForm}

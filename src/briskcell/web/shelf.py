@@ -9,11 +9,14 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.model.errors import FigureError, PlanError
+from briskcell.services.drafts import promised
 from briskcell.services.workshop import PAGE, Workshop
 
 from .drawing.small_river import river
-from .forms import NewBuildForm
+from .forms import FORMS, NewBuildForm, _Answers
+from .frame.numbers import Numbers
 from .safe import back_to, row_number
+from .stations.pack.bay_drawing import draw_bay
 from .units import CHOICES, COOKIE
 
 bp = Blueprint("shelf", __name__)
@@ -40,22 +43,43 @@ def shelf() -> str:
                            state=state, order=order, orders=ORDERS, rivers={r.row.id: river(r.known) for r in rows})  # fmt: skip
 
 
+def _form(way: str) -> _Answers:
+    return FORMS.get(way, NewBuildForm)()
+
+
 @bp.get("/new")
 def new() -> str:
-    """Four questions."""
-    return render_template("new.html", form=NewBuildForm())
+    """A few questions: what it must do, or which parts there are."""
+    return render_template("new.html", form=_form(request.args.get("way", "")))
 
 
 @bp.post("/new")
 def begin() -> BaseResponse:
-    """A complete draft from four answers; what was typed is kept where one makes no sense."""
-    form = NewBuildForm()
+    """A complete draft from the answers; what was typed is kept where one makes no sense."""
+    form = _form(request.form.get("way", ""))
     if form.validate_on_submit():
         try:
             return redirect(url_for("build.station", build_id=workshop().begin(form.request()), station="draw"), 303)
         except FigureError as error:
             form.refuse(error)
     return make_response(render_template("new.html", form=form), 422)
+
+
+@bp.post("/new/promise")
+def promise() -> str:
+    """What the answers come to, before anything is begun."""
+    form = _form(request.form.get("way", ""))
+    if not form.name.data:
+        form.name.data = "Draft"
+    found = None
+    if form.validate():
+        try:
+            found = promised(form.request())
+        except FigureError as error:
+            form.refuse(error)
+    bay = draw_bay(found, found.plan.packs[0]) if found and found.plan.bay else None
+    wrong = [f"{f.label.text}: {words}" for f in form for words in f.errors]
+    return render_template("_promise.html", found=found, bay=bay, wrong=wrong, number=Numbers(found, None) if found else None)
 
 
 @bp.post("/import")
