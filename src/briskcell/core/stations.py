@@ -64,7 +64,7 @@ def _spare(a: Assessment) -> Headline:
     least = a.least_spare()
     if least is None:
         return Headline(None, "%", none="no limits")
-    after = "spare" if least.spare >= 0 else "short"
+    after = "least" if least.spare >= 0 else "short"
     return Headline(abs(least.spare), "%", after, f"headroom:{least.element}:{least.kind}")
 
 

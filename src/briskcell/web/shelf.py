@@ -69,16 +69,15 @@ def begin() -> BaseResponse:
 def promise() -> str:
     """What the answers come to, before anything is begun."""
     form = _form(request.form.get("way", ""))
-    if not form.name.data:
-        form.name.data = "Draft"
     found = None
-    if form.validate():
+    if form.validate() or set(form.errors) == {"name"}:  # a name can wait until it is begun
+        form.name.data = form.name.data or "Draft"
         try:
             found = promised(form.request())
         except FigureError as error:
             form.refuse(error)
     bay = draw_bay(found, found.plan.packs[0]) if found and found.plan.bay else None
-    wrong = [f"{f.label.text}: {words}" for f in form for words in f.errors]
+    wrong = [f"{f.label.text}: {words}" for f in form if f.name != "name" for words in f.errors]
     return render_template("_promise.html", found=found, bay=bay, wrong=wrong, number=Numbers(found, None) if found else None)
 
 

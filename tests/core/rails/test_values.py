@@ -50,7 +50,7 @@ def test_everything_with_a_limit_is_held_at_its_worst_moment() -> None:
     assert kinds["protection"].spare == pytest.approx(1 - asked / 5.0)
     assert kinds["flat"].spare == pytest.approx(1 - 0.6 / 1.0)
     assert a.least_spare() is kinds["flat"]
-    assert STATIONS["rails"].headline(a).after == "spare"
+    assert STATIONS["rails"].headline(a).after == "least"
     short = of(packs=packs, converters=[BOOST], links=[flat], loads=[drawing(1.2, fed_by="flat")])
     assert (STATIONS["rails"].headline(short).value, STATIONS["rails"].headline(short).after) == (pytest.approx(0.2), "short")
 

@@ -23,7 +23,7 @@ def feed_from(plan: Plan, part_id: str, fed_by: str) -> Edit:
     if isinstance(to, Pack):
         to = behind_links(plan, to)  # never before the switch and the fuse
     try:
-        return Edit(hung(plan, load, to.id), f"{load.name} hung on {to.name}")
+        return Edit(hung(plan, load, to.id), f"{load.name} fed from {to.name}")
     except ValidationError as error:
         raise field_error_of(error, "fed_by") from error
 
@@ -32,7 +32,7 @@ def feed_all_from(plan: Plan, part_ids: list[str], fed_by: str) -> Edit:
     """Hang several loads on one rail."""
     for part_id in part_ids or [""]:
         plan = feed_from(plan, part_id, fed_by).plan
-    return Edit(plan, f"{len(part_ids)} part{'s' if len(part_ids) != 1 else ''} hung on {plan.by_id[fed_by].name}")
+    return Edit(plan, f"{len(part_ids)} part{'s' if len(part_ids) != 1 else ''} fed from {plan.by_id[fed_by].name}")
 
 
 def add_rail(plan: Plan, board_key: str, fed_by: str, name: str) -> Edit:
@@ -56,7 +56,7 @@ def remove_rail(plan: Plan, rail_id: str) -> Edit:
     """Take a rail away with the board that makes it, once nothing is fed from it."""
     rail = plan.by_id.get(rail_id)
     if not isinstance(rail, Rail) or plan.fed.get(rail_id):
-        raise FigureError("rail", "Something still hangs on this rail.", fix="Hang its parts elsewhere first.")
+        raise FigureError("rail", "Something is still fed from this rail.", fix="Feed its parts from elsewhere first.")
     alone = isinstance(plan.by_id[rail.fed_by], Converter) and len(plan.fed[rail.fed_by]) == 1
     gone = {rail_id, rail.fed_by} if alone else {rail_id}
     update = {name: tuple(p for p in getattr(plan, name) if p.id not in gone) for name in ("converters", "rails")}
