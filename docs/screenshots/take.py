@@ -22,8 +22,9 @@ VIEWS = {
     "pack-bay": (f"/builds/{SOUND}/pack", {"to": "h-bay"}),
     "history": (f"/builds/{SERIES}/history?compare=1", {}),
     "tablet": (f"/builds/{SERIES}/draw?state=peak", {"width": 820, "height": 1180}),
+    "map-open": (f"/builds/{SOUND}/rails?map=open", {}),
     "shelf": ("/", {}),
-    "new": ("/new", {}),
+    "new": ("/new", {"then": ".promised"}),
     "draw": (f"/builds/{SOUND}/draw", {}),
     "rails": (f"/builds/{SERIES}/rails?state=peak&soc=40", {}),
     "rails-failing-dim": (f"/builds/{FAILING}/rails?state=peak&soc=30", {"theme": "dim"}),
@@ -63,6 +64,7 @@ def main() -> None:
             page.wait_for_timeout(900)
             if "press" in how:
                 page.get_by_role("button", name=how["press"]).click()
+            if "then" in how:
                 page.wait_for_selector(how["then"])
             if "to" in how:
                 page.evaluate("(id) => document.getElementById(id).scrollIntoView()", how["to"])

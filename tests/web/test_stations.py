@@ -113,7 +113,7 @@ def test_no_words_of_the_map_meet_or_leave_it(page: Page, site: str, app: Any) -
         for width, state in SIZES if build < 4 else (SIZES[1], SIZES[4]):
             page.context.add_cookies([{"name": "map_width", "value": WIDTH_WORDS[width], "url": site}])
             page.set_viewport_size({"width": width, "height": 800})
-            page.goto(f"{site}/builds/{build}/rails?map={state}")
+            page.goto(f"{site}/builds/{build}/brief?map={state}")
             if page.locator("#map-drawing").count():
                 found = page.evaluate(WORDS, "#map-drawing")
                 assert (found["out"], found["meet"]) == ([], []), (build, width, state)
