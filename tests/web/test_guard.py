@@ -336,6 +336,18 @@ def test_the_shelf_pages_and_searches_and_keeps_what_it_shows(client: FlaskClien
     assert longest.index("Curlew") < longest.index("Oystercatcher") < longest.index("Dunlin"), "8.88, 3.53 and 3.30 W"
 
 
+def test_any_two_revisions_are_compared_with_what_came_and_went(client: FlaskClient) -> None:
+    for path, value in (("loads/screen/window/low_v", "5.09 V"), ("brief/hours", "3 h"), ("loads/screen/window/low_v", "4.5 V")):
+        assert post(client, "edit", {"path": path, "value": value}).status_code == 200
+    made, sees, asks, back = (r.id for r in reversed(client.application.extensions["briskcell"].store.history(3)[0]))
+    one = client.get(f"/builds/3/history?compare={made}&with={sees}").text
+    assert "Came with it" in one
+    assert "Screen 4.3 in with backlight sees" in one
+    assert "Hours wanted" not in one[one.index("Side by side") : one.index("Came with it")]
+    other = client.get(f"/builds/3/history?compare={sees}&with={back}").text
+    assert ("Went with it" in other, "Came with it" in other, str(asks) in other) == (True, False, True)
+
+
 def test_a_long_history_is_paged_and_undo_reads_numbers_alone(client: FlaskClient) -> None:
     shop = client.application.extensions["briskcell"]
     head = shop.store.head(3)

@@ -70,6 +70,7 @@ class HistoryRow:
     created_at: datetime
     on_line: bool
     head: bool
+    summary: Summary | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,14 +165,14 @@ class Store:
         """Some revisions of a build, newest first; and how many there are in all."""
         with Session(self.reader) as session:
             build = _build(session, build_id)
-            columns = Revision.id, Revision.parent_id, Revision.words, Revision.name, Revision.created_at
+            columns = Revision.id, Revision.parent_id, Revision.words, Revision.name, Revision.created_at, Revision.summary
             own = Revision.build_id == build.id
             found = session.execute(select(*columns).where(own).order_by(Revision.id.desc()).offset(first).limit(most)).all()
             count = session.scalar(select(func.count()).where(own)) or 0
             line = set(session.scalars(text(_LINE), {"tip": build.tip_id, "least": found[-1].id if found else 0}))
             made = [
                 HistoryRow(id=r.id, parent_id=r.parent_id, words=r.words, name=r.name, created_at=r.created_at,
-                           on_line=r.id in line, head=r.id == build.head_id)
+                           on_line=r.id in line, head=r.id == build.head_id, summary=r.summary)
                 for r in found
             ]  # fmt: skip
             return made, count

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from flask import abort, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
@@ -23,11 +25,19 @@ def history(build_id: int) -> str:
     wanted, page = row_number(request.args.get("compare")), min(row_number(request.args.get("page")) or 0, 10**6)
     opened = sheltered("what stands", lambda: shop.open(build_id), None)
     other = sheltered("what is compared", lambda: shop.at(build_id, wanted), None) if wanted and opened else None
-    changed = differences(other.plan, opened.plan) if other and opened else []
+    second = row_number(request.args.get("with"))
+    to = sheltered("what it is compared with", lambda: shop.at(build_id, second), None) if second and other else opened
     rows, count = shop.history(build_id, page)
-    return render_template("history.html", id=build_id, opened=opened, rows=rows, count=count, page=page, other=other,
-                           pages=-(-count // HISTORY_PAGE),
-                           compared=figures_of(other, opened) if other and opened else [], differences=changed)  # fmt: skip
+    beside: dict[str, Any] = {"compared": [], "differences": [], "came": [], "went": []}
+    if other and to:
+        had, has = ({f.key: f"{f.state}: {f.cause}" for f in o.assessed.findings} for o in (other, to))
+        beside = {
+            "compared": figures_of(other, to), "differences": differences(other.plan, to.plan),
+            "came": [words for key, words in has.items() if key not in had],
+            "went": [words for key, words in had.items() if key not in has],
+        }  # fmt: skip
+    return render_template("history.html", id=build_id, opened=opened, rows=rows, count=count, page=page, other=other, to=to,
+                           pages=-(-count // HISTORY_PAGE), **beside)  # fmt: skip
 
 
 @bp.post("/history/<id:revision>/<action>")

@@ -33,5 +33,12 @@ def limit_plot(soc: NDArray[np.float64], found: Headroom) -> dict[str, Any]:
             {"label": "can deliver", "unit": "A", "role": "limit", "values": numbers(found.limit_series)},
             {"label": f"asked at {found.at_state}", "unit": "A", "role": "demand", "values": numbers(found.demand_series)},
         ],
-        [{"x": round(found.at_soc * 100, 1), "words": f"least spare {show(found.spare, '%')}"}],
+        [
+            {
+                "x": round(found.at_soc * 100, 1),
+                "words": f"least spare {show(found.spare, '%')}"
+                if found.spare >= 0
+                else f"{show(-found.spare, '%')} short at worst",
+            }
+        ],
     )

@@ -195,7 +195,7 @@ class OperatingPoint:
         if node.kind == "pack":
             sub = f"{show(volts, 'V')} · {show(f.amps(*at), 'A')}"
         elif node.kind == "board":
-            sub = "" if spare is None else f"{show(spare, '%')} spare now"
+            sub = "" if spare is None else f"{show(abs(spare), '%')} {'spare' if spare >= 0 else 'short'} now"
             now = judged(spare, self.assessed.plan.brief.margins) if spare is not None else "holds"
         elif node.kind == "links":
             amps = f.amps(*at)

@@ -66,7 +66,7 @@ function drawMark(mark, row, point, scale) {
     box.setAttribute("y", Number(mark.dataset.y) - half);
     box.setAttribute("height", 2 * half);
     if (flow.s) {
-      set("sub", `${percentage(at(flow.s))} spare now`);
+      set("sub", `${percentage(Math.abs(at(flow.s)))} ${at(flow.s) >= 0 ? "spare" : "short"} now`);
       const state = at(flow.s) >= known.margins[0] - 1e-9 ? "holds" : at(flow.s) >= known.margins[1] - 1e-9 ? "close" : "fails";
       mark.querySelector('[data-is="sub"]').setAttribute("class", `sub ${state}`);
     }
