@@ -114,8 +114,7 @@ def test_a_wish_that_cannot_be_met_is_told_its_field() -> None:
         assert caught.value.fix
 
 
-@pytest.mark.parametrize("hours", [0.5, 2.0, 9.0])
-@pytest.mark.parametrize("thickness", [13.0, 20.0, 40.0])
+@pytest.mark.parametrize(("hours", "thickness"), [(0.5, 13.0), (2.0, 20.0), (9.0, 40.0), (9.0, 20.0)])
 def test_a_draft_lasts_and_fits_what_was_wished(hours: float, thickness: float) -> None:
     plan = draft(DraftRequest(name="Knot", board="board-small4", screen="screen-35", hours=hours, thickness_mm=thickness))
     found = assess(plan).runtime

@@ -106,11 +106,11 @@ def test_no_words_of_the_map_meet_or_leave_it(page: Page, site: str, app: Any) -
     shop = app.extensions["briskcell"]
     plans = [crowd([KEYS[k % 7] for k in range(n)], LONG) for n in (3, 15, 30)]
     files = [write_plan(p) for p in plans] + [
-        json.dumps(d, default=lambda v: v.model_dump()).encode() for d in odd_documents().values()
+        json.dumps(d, default=lambda v: v.model_dump()).encode() for d in list(odd_documents().values())[::2]
     ]
     builds = [SOUND, FAILING, 1, *(shop.import_plan(io.BytesIO(f)) for f in files)]
     for build in builds:
-        for width, state in SIZES if build < 4 else (SIZES[1], SIZES[4]):
+        for width, state in SIZES if build < 4 else (SIZES[1], SIZES[4]) if build < 7 else SIZES[:1]:
             page.context.add_cookies([{"name": "map_width", "value": WIDTH_WORDS[width], "url": site}])
             page.set_viewport_size({"width": width, "height": 800})
             page.goto(f"{site}/builds/{build}/brief?map={state}")
