@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from .parts import Converter, Fed, Link, Load, Part
+from .parts import Converter, Fed, Link, Load, Part, Rail
 from .plan import Plan, Store
 from .stores import ChargeBoard, Pack
 
@@ -112,3 +112,15 @@ def free_id(plan: Plan, wanted: str) -> str:
     """The id itself, or with the first free number."""
     base = wanted[:40]
     return next(i for n in range(1, 1000) if (i := base if n == 1 else f"{base}-{n}") not in plan.by_id)
+
+
+def free_name(plan: Plan, wanted: str) -> str:
+    """A name, with the first free number where the build has it already."""
+    names = {p.name for p in plan.parts()}
+    return wanted if wanted not in names else next(n for k in range(2, 1000) if (n := f"{wanted[:112]} {k}") not in names)
+
+
+def made_v(plan: Plan, place: Part) -> float:
+    """The volts that a rail or a board gives; 0 of what makes none. [V]"""
+    board = plan.by_id[place.fed_by] if isinstance(place, Rail) else place
+    return board.output_v.likely if isinstance(board, Converter) else 0.0

@@ -10,7 +10,7 @@ from briskcell.library import catalogue
 from briskcell.model.changes import remade
 from briskcell.model.kinds import KINDS
 from briskcell.model.plan import Plan, plan_of
-from briskcell.model.stores import Pack
+from briskcell.model.stores import Cell, Pack
 
 
 def wire(part_id: str, name: str, fed_by: str, awg: float, length_m: float) -> dict[str, Any]:
@@ -49,6 +49,14 @@ def with_warning(plan: Plan) -> Plan:
         return plan
     changed = plan.shutdown.model_copy(update={"warning_v": round(reserve.under_load_v + 0.03, 2)})
     return remade(plan, {"shutdown": changed})
+
+
+LEAST_GUARD_V = 0.5
+
+
+def guard_v(cell: Cell) -> float:
+    """Where a protection board made for a cell cuts off: a little below where it is empty, typical of the class. [V]"""
+    return max(cell.empty_v - 0.2, LEAST_GUARD_V)
 
 
 def pack_of(part_id: str, name: str, cell: Any, series: int, parallel: int, *, cutoff: float) -> Pack:

@@ -19,7 +19,7 @@ from briskcell.model.plan import Bay, Plan
 from briskcell.model.stores import ChargeBoard
 from briskcell.model.units import show
 
-from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
+from .assembly import cell_of, guard_v, load_with_wire, pack_of, plan_from, take, wire, with_warning
 from .pack.bay import bay_of_case
 from .parts.adding import add
 
@@ -66,20 +66,21 @@ USUAL_V = (4.15, 4.25)  # full volts of the cells that most boards charge
 NOTE = "Drafted from a few answers; every figure is typical for its class."
 
 
-def begun(wanted: DraftRequest) -> Plan:
-    """The draft of a wish, remembered, since "New build" shows it before it is begun."""
-    return remade(_remembered(replace(wanted, name="Draft")), {"name": wanted.name})
-
-
 @lru_cache(maxsize=32)
 def _remembered(wanted: DraftRequest) -> Plan:
     return draft(wanted)
 
 
+def begun(wanted: DraftRequest | PartsRequest) -> Plan:
+    """The plan of a wish, remembered since "New build" shows it before it is begun; or of the parts at hand."""
+    if isinstance(wanted, PartsRequest):
+        return from_parts(wanted)
+    return remade(_remembered(replace(wanted, name="Draft")), {"name": wanted.name})
+
+
 def promised(wanted: DraftRequest | PartsRequest) -> Assessment:
     """What a wish, or the parts at hand, come to."""
-    plan = begun(wanted) if isinstance(wanted, DraftRequest) else from_parts(wanted)
-    return Assessment(plan, catalogue().stock())
+    return Assessment(begun(wanted), catalogue().stock())
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,7 +110,7 @@ def from_parts(wanted: PartsRequest) -> Plan:
     keys = [k for k in (wanted.board, wanted.screen, wanted.sound, "controls-wired") if k]
     peak_w = sum(catalogue().find(k).part.power_w.peak.likely for k in keys)
     worst_a = peak_w / 0.85 / (max(cell.empty_v, 0.8) * wanted.series)
-    pack = pack_of("pack", "Pack", cell, wanted.series, wanted.parallel, cutoff=max(cell.empty_v - 0.2, 0.5))
+    pack = pack_of("pack", "Pack", cell, wanted.series, wanted.parallel, cutoff=guard_v(cell))
     lead = [
         pack,
         wire("w-pack", "Wire from the pack", "pack", 18 if worst_a > 4 else 20, 0.10),
@@ -180,11 +181,12 @@ def _first(wanted: DraftRequest, scale: float) -> Plan:
     mean_w = sum(p.power_w.play.likely for p in parts.values())
     layout = _layout_for(parts["board"].window, peak_w)
     regulators = {"main": layout.main, "five": layout.five}
-    window = parts["screen" if wanted.screen else "board"].window
-    # A screen that accepts the pack from full to cut-off needs no board of its own.
-    on_pack = not wanted.screen or window.low_v <= 2.8 * layout.series <= 4.2 * layout.series <= window.high_v
-    if not on_pack and not _accepts(window, layout.main) and not _accepts(window, layout.five):
-        regulators["screen"] = "boost-9v-3a" if layout.series < 3 else "buck-12v-4a"
+    if wanted.screen:
+        window = parts["screen"].window
+        # A screen that accepts the pack from full to cut-off needs no board of its own.
+        on_pack = window.low_v <= 2.8 * layout.series <= 4.2 * layout.series <= window.high_v
+        if not on_pack and not _accepts(window, layout.main) and not _accepts(window, layout.five):
+            regulators["screen"] = "boost-9v-3a" if layout.series < 3 else "buck-12v-4a"
     case, fan = _case_for(mean_w, wanted.thickness_mm)
     case |= {n: round(case[n] * scale) for n in ("length_mm", "width_mm")}
     if fan:

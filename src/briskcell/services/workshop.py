@@ -29,7 +29,7 @@ from briskcell.store import (
 
 from . import mending
 from .demo import demo_plans, sanderling
-from .drafts import DraftRequest, PartsRequest, begun, from_parts
+from .drafts import DraftRequest, PartsRequest, begun
 from .edits.values import Edit, checked
 from .jobs import Runner
 from .judge import assessed, judged, sheltered
@@ -234,8 +234,7 @@ class Workshop:
 
     def begin(self, wanted: DraftRequest | PartsRequest) -> int:
         """A new build from what it must do, or from the parts at hand."""
-        plan = begun(wanted) if isinstance(wanted, DraftRequest) else from_parts(wanted)
-        return self._create(plan, "Drafted")
+        return self._create(begun(wanted), "Drafted")
 
     def import_plan(self, stream: BinaryIO) -> int:
         """A new build from an exported plan."""

@@ -31,24 +31,15 @@ def figure(unit: str, low: float, high: float) -> Callable[[Form, Any], None]:
     return check
 
 
-NAME = (
-    InputRequired("A build needs a name of 1 to 120 characters. Type one."),
-    Length(1, 120, "A build needs a name of 1 to 120 characters. Shorten it."),
-)
-
-
-def _name() -> StringField:
-    return StringField(
-        "Name", validators=NAME, render_kw={"placeholder": "a shore bird, say"}, filters=[lambda t: (t or "").strip()]
-    )
-
-
 class _Answers(FlaskForm):  # type: ignore[misc]
     """What both ways to begin share. CSRF is checked for every request by the application."""
 
     class Meta:
         csrf = False
 
+    name = StringField("Name", validators=[InputRequired("A build needs a name of 1 to 120 characters. Type one."),
+                                           Length(1, 120, "A build needs a name of 1 to 120 characters. Shorten it.")],
+                       render_kw={"placeholder": "a shore bird, say"}, filters=[lambda text: (text or "").strip()])  # fmt: skip
     hints: ClassVar[dict[str, str]] = {}
     choices: ClassVar[dict[str, tuple[str, str]]] = {}  # of a field: which classes, and the word for none
 
@@ -77,7 +68,6 @@ class NewBuildForm(_Answers):
         "radio": ("radios", "none"),
     }
 
-    name = _name()
     board = SelectField("Computer", default="board-small4", validate_choice=False)
     screen = SelectField("Screen", default="screen-43", validate_choice=False)
     hours = StringField("Plays for", default="4h00", validators=[figure("h", 0.1, 100.0)])
@@ -106,7 +96,6 @@ class PartsForm(_Answers):
     choices: ClassVar = {"cell": ("cells", ""), "board": ("boards", ""), "screen": ("screens", "none"), "sound": ("sounds", "none"),
                          "charger": ("chargers", "none"), "regulator": ("regulators", "what the parts need")}  # fmt: skip
 
-    name = _name()
     cell = SelectField("Cell", default="cell-18650-e35", validate_choice=False)
     series = StringField("In series", default="1", validators=[figure("", 1, 12)])
     parallel = StringField("In parallel", default="2", validators=[figure("", 1, 24)])

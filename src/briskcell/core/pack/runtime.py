@@ -136,7 +136,7 @@ def board_stops(op: Operating, store: int, states: Sequence[State] | None = None
     Stop
         Margins of shape (n_soc,).
     """
-    used, lost = states or op.steady, op.flow.lost[..., store]
+    used, lost = list(states or op.steady), op.flow.lost[..., store]
     for k, converter in enumerate(op.network.converters):
         if op.network.store_of_converter(k) != store:
             continue
@@ -147,11 +147,11 @@ def board_stops(op: Operating, store: int, states: Sequence[State] | None = None
                 words=f"{converter.name} locks out at {converter.lockout_v:.2f} V in",
                 margin=lockout_margin(op.flow.converter_input_v(k), used, converter.lockout_v),
             )
-        if np.isfinite(op.board_limit_a[k][list(used)]).any():
+        if np.isfinite(op.board_limit_a[k][used]).any():
             margin = limit_margin(op.board_limit_a[k], op.flow.output_a(k), lost, used)
             words = f"{converter.name} reaches its current limit"
             yield Stop(cause="converter current limit", element=converter.id, words=words, margin=margin)
-    least = op.flow.loads_v[list(used)].min(axis=0)
+    least = op.flow.loads_v[used].min(axis=0)
     for k, load in enumerate(op.network.loads):
         margin = least[:, k] - load.window.low_v
         if op.network.store_of_load(k) == store and margin.min() < 0:

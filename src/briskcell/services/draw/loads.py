@@ -7,10 +7,10 @@ from pydantic import ValidationError
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Converter, Link, Load, Part, PowerStates, Rail, Window
+from briskcell.model.parts import Link, Load, Part, PowerStates, Window
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
-from briskcell.model.tree import behind_links, feeding_point, free_id, load_feeders, own_wires
+from briskcell.model.tree import behind_links, feeding_point, free_id, free_name, load_feeders, made_v, own_wires
 from briskcell.services.edits.values import Edit, checked, field_error_of
 
 
@@ -28,15 +28,19 @@ def added(plan: Plan, load: Load, fed_by: str) -> Plan:
     return checked(plan, {"links": (*plan.links, wire), "loads": (*plan.loads, placed)})
 
 
+def accepted_rail(plan: Plan, load: Load) -> Part | None:
+    """The first rail, or board without one, whose volts a load accepts; None where there is none."""
+    places = (p for p in load_feeders(plan) if not isinstance(p, Pack))
+    return next((p for p in places if load.window.low_v <= made_v(plan, p) <= load.window.high_v), None)
+
+
 def best_feeder(plan: Plan, load: Load) -> str:
     """Where a part may hang without asking: the first rail or board whose volts it accepts, else the first there is."""
     places = load_feeders(plan)
     if not places:
         raise FigureError("fed_by", "A part needs a pack or a rail to hang on; this build has neither.", fix="Begin a new build.")
-    for place in places:
-        board = plan.by_id[place.fed_by] if isinstance(place, Rail) else place
-        if isinstance(board, Converter) and load.window.low_v <= board.output_v.likely <= load.window.high_v:
-            return place.id
+    if (rail := accepted_rail(plan, load)) is not None:
+        return rail.id
     # No rail suits: the pack itself, behind its switch and fuse, where its volts do; else the rail nearest to what it accepts.
     for place in places:
         if not isinstance(place, Pack):
@@ -46,12 +50,7 @@ def best_feeder(plan: Plan, load: Load) -> str:
             return behind_links(plan, place).id
     boards = [p for p in places if not isinstance(p, Pack)]
     middle = (load.window.low_v + load.window.high_v) / 2.0
-    return min(boards or places, key=lambda p: abs(_volts(plan, p) - middle)).id
-
-
-def _volts(plan: Plan, place: Part) -> float:
-    board = plan.by_id[place.fed_by] if isinstance(place, Rail) else place
-    return board.output_v.likely if isinstance(board, Converter) else 0.0
+    return min(boards or places, key=lambda p: abs(made_v(plan, p) - middle)).id
 
 
 def take_table(plan: Plan, rows: list[tuple[Load, str]]) -> Edit:
@@ -79,18 +78,13 @@ def duplicate(plan: Plan, part_id: str) -> Edit:
     """A second part like a load, right after it, on a wire like its own."""
     load = load_of(plan, part_id)
     new_id = free_id(plan, part_id)
-    twin = altered(load, id=new_id, name=_numbered(plan, load.name))
+    twin = altered(load, id=new_id, name=free_name(plan, load.name))
     links = plan.links
     if own := own_wires(plan, load):
         twin = altered(twin, fed_by=free_id(plan, f"w-{new_id}"))
         links = (*links, altered(own[0], id=twin.fed_by, name=f"Wire to {twin.name[:60]}", fed_by=feeding_point(plan, load)))
     at = plan.loads.index(load) + 1
     return Edit(checked(plan, {"links": links, "loads": (*plan.loads[:at], twin, *plan.loads[at:])}), f"{load.name} doubled")
-
-
-def _numbered(plan: Plan, name: str) -> str:
-    names = {p.name for p in plan.parts()}
-    return next(n for k in range(2, 1000) if (n := f"{name[:112]} {k}") not in names)
 
 
 def add_knob(plan: Plan, part_id: str) -> Edit:

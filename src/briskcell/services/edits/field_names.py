@@ -2,6 +2,12 @@
 
 from __future__ import annotations
 
+
+def name_of(field: str) -> str:
+    """What a field is called; its own words where it has no other."""
+    return NAMES.get(field, field.replace("_", " "))
+
+
 NAMES = {
     "power_w": "Power",
     "current_a": "Current",

@@ -20,7 +20,7 @@ from briskcell.model.stores import Pack
 from briskcell.model.tree import boards_above, source_of
 from briskcell.model.units import Unit, read, typed, unit_of_field
 
-from .field_names import NAMES
+from .field_names import name_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,18 +115,14 @@ def label(plan: Plan, path: str) -> str:
     if len(steps) > 1 and steps[0] in PART_LISTS and steps[1] in plan.by_id:
         if steps[2:3] == ["settings"] and len(steps) == 5:
             knob = value_at(plan, "/".join(steps[:4]))[0].name.lower()
-            return f"{plan.by_id[steps[1]].name}, {knob}{'' if steps[4] == 'position' else ': ' + _word(steps[4]).lower()}"
-        words = [_word(s) for s in steps[2:] if s not in ("cell", "loss", "protection", "window", "likely")]
+            return f"{plan.by_id[steps[1]].name}, {knob}{'' if steps[4] == 'position' else ': ' + name_of(steps[4]).lower()}"
+        words = [name_of(s) for s in steps[2:] if s not in ("cell", "loss", "protection", "window", "likely")]
         return f"{plan.by_id[steps[1]].name}, {' '.join(words).lower()}".rstrip(", ")
     if steps[0] == "games" and len(steps) > 1 and (game := _item(plan.games, steps[1])):
-        return f"{game.name}, {'share of the time' if steps[-1] == 'share' else _word(steps[-1]).lower()}"
+        return f"{game.name}, {'share of the time' if steps[-1] == 'share' else name_of(steps[-1]).lower()}"
     if steps[0] == "profile":
-        return f"share of the time {_word(steps[-1])}" if len(steps) > 1 else "use profile"
-    return _word(steps[-1])
-
-
-def _word(step: str) -> str:
-    return NAMES.get(step, step.replace("_", " "))
+        return f"share of the time {name_of(steps[-1])}" if len(steps) > 1 else "use profile"
+    return name_of(steps[-1])
 
 
 def shown(value: Any, unit: Unit | None) -> str:

@@ -15,9 +15,9 @@ from briskcell.model.kinds import kind_of
 from briskcell.model.parts import Converter, Fed, Link, Load, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Pack
-from briskcell.model.tree import behind_links, free_id, load_feeders
-from briskcell.services.assembly import pack_of
-from briskcell.services.draw.loads import added
+from briskcell.model.tree import behind_links, free_id, free_name, load_feeders
+from briskcell.services.assembly import LEAST_GUARD_V, guard_v, pack_of
+from briskcell.services.draw.loads import accepted_rail, added
 from briskcell.services.edits.values import Edit, checked
 
 CARRIES = 0.8  # of what a board can deliver, that a part it is chosen for may ask: a fifth stays spare
@@ -62,7 +62,7 @@ def add(plan: Plan, key: str, before: str = "", behind: str = "") -> Edit:
     found = catalogue().find(key)
     if behind and behind not in plan.by_id:
         raise FigureError("part_class", "What it was to be fed from is no longer there.", fix="Reload the page.")
-    return _link(plan, found, before, behind) if found.kind == "links" else WAYS[found.kind](plan, found, behind)
+    return _link(plan, found, before, behind) if found.kind == "links" else WAYS[found.kind][1](plan, found, behind)
 
 
 def place_of(plan: Plan, found: PartClass) -> Place:
@@ -75,24 +75,16 @@ def place_of(plan: Plan, found: PartClass) -> Place:
     """
     if found.kind == "loads":
         return _place_of_load(plan, found.part)
-    words = {
-        "cells": "as a pack of its own, one cell", "chargers": "at the pack", "supplies": "for a charge board",
-        "balancers": "at the pack", "converters": "behind switch and fuse, with a rail", "banks": "as a store of its own",
-        "capacitors": "as a store of its own", "trickles": "at the pack",
-    }  # fmt: skip
     if found.kind == "links":
         return Place("", "", "right at the pack" if found.part.kind in AT_THE_STORE else "where the current first parts")
-    return Place("", "", words[found.kind])
+    return Place("", "", WAYS[found.kind][0])
 
 
 def _place_of_load(plan: Plan, load: Load) -> Place:
-    places = load_feeders(plan)
-    if not places and not plan.stores:
+    if not load_feeders(plan) and not plan.stores:
         raise FigureError("part_class", "There is nothing to feed it yet.", fix="Add a pack or a bank first.")
-    for place in places:
-        board = plan.by_id[place.fed_by] if isinstance(place, Rail) else place
-        if isinstance(board, Converter) and load.window.low_v <= board.output_v.likely <= load.window.high_v:
-            return Place(place.id, "", f"on {place.name}")
+    if (rail := accepted_rail(plan, load)) is not None:
+        return Place(rail.id, "", f"on {rail.name}")
     for store in plan.stores:
         low, high = _volts(store)
         if load.window.low_v <= low and high <= load.window.high_v:
@@ -146,7 +138,7 @@ def _made_for(board: Converter, load: Load) -> float | None:
 
 
 def _load(plan: Plan, found: PartClass, at: str) -> Edit:
-    load = altered(found.part, id=found.key, name=numbered(plan, found.name))
+    load = altered(found.part, id=found.key, name=free_name(plan, found.name))
     if at:
         return _shown(plan, added(plan, load, at), f"{load.name} added")
     place = _place_of_load(plan, load)
@@ -159,9 +151,9 @@ def _load(plan: Plan, found: PartClass, at: str) -> Edit:
 def _with_rail(plan: Plan, found: PartClass, feeder: str, volts: float | None = None) -> tuple[Plan, str]:
     """A board and the rail it makes, named by its volts; and the rail's id."""
     output = found.part.output_v if volts is None else found.part.output_v.at(volts, source="set within its bounds")
-    name = numbered(plan, found.name)
+    name = free_name(plan, found.name)
     board = catalogue().part(found.key, id=free_id(plan, f"reg-{found.key}"), fed_by=feeder, name=name, output_v=output)
-    rail = Rail(id=free_id(plan, "rail"), name=numbered(plan, f"{output.likely:.1f} V rail"), fed_by=board.id)
+    rail = Rail(id=free_id(plan, "rail"), name=free_name(plan, f"{output.likely:.1f} V rail"), fed_by=board.id)
     return checked(plan, {"converters": (*plan.converters, board), "rails": (*plan.rails, rail)}), rail.id
 
 
@@ -180,7 +172,7 @@ def _link(plan: Plan, found: PartClass, before_id: str, behind: str) -> Edit:
         store = plan.by_id.get(behind) or _store(plan)
         feeder = store.id if behind or found.part.kind in AT_THE_STORE else behind_links(plan, store).id
         before = [p for p in plan.fed.get(feeder, ()) if not (isinstance(p, Link) and p.kind == "return")]
-    link = catalogue().part(found.key, id=free_id(plan, found.key), fed_by=feeder, name=numbered(plan, found.name))
+    link = catalogue().part(found.key, id=free_id(plan, found.key), fed_by=feeder, name=free_name(plan, found.name))
     update: dict[str, Any] = {}
     for fed in before:
         name = kind_of(fed).list
@@ -191,19 +183,19 @@ def _link(plan: Plan, found: PartClass, before_id: str, behind: str) -> Edit:
 
 def _cell(plan: Plan, found: PartClass, _at: str) -> Edit:
     first = next(iter(plan.packs), None)
-    cutoff = first.protection.cutoff_cell_v if first and first.protection else found.part.empty_v - 0.2
-    pack = pack_of(free_id(plan, "pack"), numbered(plan, "Pack"), found.part, 1, 1, cutoff=max(cutoff, 0.5))
+    cutoff = first.protection.cutoff_cell_v if first and first.protection else guard_v(found.part)
+    pack = pack_of(free_id(plan, "pack"), free_name(plan, "Pack"), found.part, 1, 1, cutoff=max(cutoff, LEAST_GUARD_V))
     return Edit(checked(plan, {"packs": (*plan.packs, pack)}), f"{pack.name} of one {found.name} added", shows=pack.id)
 
 
 def _store_of_its_own(plan: Plan, found: PartClass, _at: str) -> Edit:
-    part = catalogue().part(found.key, id=free_id(plan, found.key), name=numbered(plan, found.name))
+    part = catalogue().part(found.key, id=free_id(plan, found.key), name=free_name(plan, found.name))
     return Edit(checked(plan, {found.kind: (*getattr(plan, found.kind), part)}), f"{part.name} added", shows=part.id)
 
 
 def _at_the_pack(plan: Plan, found: PartClass, at: str) -> Edit:
     store = at if at in {s.id for s in plan.stores} else _store(plan).id
-    part = catalogue().part(found.key, id=free_id(plan, found.key), charges=store, name=numbered(plan, found.name))
+    part = catalogue().part(found.key, id=free_id(plan, found.key), charges=store, name=free_name(plan, found.name))
     return Edit(checked(plan, {found.kind: (*getattr(plan, found.kind), part)}), f"{part.name} added", shows=part.id)
 
 
@@ -225,13 +217,13 @@ def _charger(plan: Plan, found: PartClass, at: str) -> Edit:
             raise FigureError("part_class", f"No supply of the library suits {found.name}.", fix="Choose another charge board.")
         supply = catalogue().part(enough[0].key, id=free_id(plan, enough[0].key))
         supplies = (*supplies, supply)
-    name = numbered(plan, found.name)
+    name = free_name(plan, found.name)
     board = catalogue().part(found.key, id=free_id(plan, found.key), charges=store, supply=supply.id, name=name)
     return Edit(checked(plan, {"supplies": supplies, "chargers": (*plan.chargers, board)}), f"{board.name} added", shows=board.id)
 
 
 def _supply(plan: Plan, found: PartClass, _at: str) -> Edit:
-    supply = catalogue().part(found.key, id=free_id(plan, found.key), name=numbered(plan, found.name))
+    supply = catalogue().part(found.key, id=free_id(plan, found.key), name=free_name(plan, found.name))
     return Edit(checked(plan, {"supplies": (*plan.supplies, supply)}), f"{supply.name} added", shows=supply.id)
 
 
@@ -246,13 +238,15 @@ def _shown(before: Plan, after: Plan, words: str) -> Edit:
     return Edit(after, words, shows=new)
 
 
-def numbered(plan: Plan, name: str) -> str:
-    """A name, with a number where the build has it already."""
-    names = {p.name for p in plan.parts()}
-    return name if name not in names else next(n for k in range(2, 1000) if (n := f"{name[:112]} {k}") not in names)
-
-
-WAYS: dict[str, Callable[[Plan, PartClass, str], Edit]] = {
-    "loads": _load, "converters": _converter, "cells": _cell, "banks": _store_of_its_own,
-    "capacitors": _store_of_its_own, "balancers": _at_the_pack, "trickles": _at_the_pack, "chargers": _charger, "supplies": _supply,
-}  # fmt: skip
+# Of each kind but links, which go into a path: where a class goes, in words, and how.
+WAYS: dict[str, tuple[str, Callable[[Plan, PartClass, str], Edit]]] = {
+    "loads": ("where its volts are", _load),
+    "converters": ("behind switch and fuse, with a rail", _converter),
+    "cells": ("as a pack of its own, one cell", _cell),
+    "banks": ("as a store of its own", _store_of_its_own),
+    "capacitors": ("as a store of its own", _store_of_its_own),
+    "balancers": ("at the pack", _at_the_pack),
+    "trickles": ("at the pack", _at_the_pack),
+    "chargers": ("at the pack", _charger),
+    "supplies": ("for a charge board", _supply),
+}

@@ -11,7 +11,7 @@ from briskcell.model.figure import Figure
 from briskcell.model.parts import Inrush, Load
 from briskcell.model.plan import Plan
 from briskcell.model.stores import CellString, Pack
-from briskcell.services.assembly import pack_of
+from briskcell.services.assembly import guard_v, pack_of
 from briskcell.services.edits.values import Edit, field_error_of
 
 USUAL_INRUSH = Inrush(
@@ -25,7 +25,7 @@ def protect(plan: Plan, part_id: str) -> Edit:
     pack = _pack(plan, part_id)
     if pack.protection is not None:
         return Edit(replaced(plan, altered(pack, protection=None)), f"Protection board of {pack.name} taken away")
-    made = pack_of(pack.id, pack.name, pack.cell, pack.series, pack.parallel, cutoff=max(pack.cell.empty_v - 0.2, 0.5))
+    made = pack_of(pack.id, pack.name, pack.cell, pack.series, pack.parallel, cutoff=guard_v(pack.cell))
     return Edit(replaced(plan, altered(pack, protection=made.protection)), f"{pack.name} has a protection board")
 
 

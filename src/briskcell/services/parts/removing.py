@@ -10,7 +10,7 @@ from briskcell.model.kinds import PART_LISTS
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Balancer, ChargeBoard, Supply, Trickle
-from briskcell.model.tree import behind_links, load_feeders
+from briskcell.model.tree import behind_links, load_feeders, made_v
 from briskcell.services.draw.loads import remove as remove_load
 from briskcell.services.edits.values import Edit, checked
 
@@ -55,7 +55,7 @@ def _new_home(plan: Plan, part: Part, gone: set[str]) -> str:
     places = [p for p in load_feeders(plan) if p.id not in gone and not _below(plan, p, part.id)]
     if isinstance(part, Converter):
         rails = [p for p in places if not isinstance(p, Store)]
-        return min(rails, key=lambda p: abs(_volts(plan, p) - part.output_v.likely)).id if rails else part.fed_by
+        return min(rails, key=lambda p: abs(made_v(plan, p) - part.output_v.likely)).id if rails else part.fed_by
     others = [s for s in plan.stores if s.id != part.id]
     if not others:
         raise FigureError("id", f"{part.name} is all that feeds this build.", fix="Add another store first, or swap its class.")
@@ -69,11 +69,6 @@ def _below(plan: Plan, at: Part, part_id: str) -> bool:
             return True
         at = plan.by_id[at.fed_by]
     return False
-
-
-def _volts(plan: Plan, place: Part) -> float:
-    board = plan.by_id[place.fed_by] if isinstance(place, Rail) else place
-    return board.output_v.likely if isinstance(board, Converter) else 0.0
 
 
 def _without(plan: Plan, gone: set[str], moved: dict[str, str]) -> Plan:

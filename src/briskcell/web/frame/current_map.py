@@ -90,14 +90,13 @@ class CurrentMap:
     rows: tuple[Row, ...]
     table: tuple[tuple[str, str, str, str, str, str, bool], ...]
     sockets: tuple[dict[str, Any], ...]
-    collapsed: bool
 
 
 def current_map(assessed: Assessment, soc: float, state: str, station: str, width: str = "wide",
           baseline: Assessment | None = None) -> CurrentMap:  # fmt: skip
     """Lay out a build and show it at one state of charge and load state."""
     op, plan = assessed.op, assessed.plan
-    point, row = int(np.argmin(np.abs(op.soc - soc))), STATES.index(state)
+    point, row = op.index(soc), STATES.index(state)
     roots = trees(plan)
     flows = flows_of(assessed, roots)
     most = max((float((f.watts + f.lost).max(initial=0.0)) for f in flows.values()), default=0.0)
@@ -115,7 +114,6 @@ def current_map(assessed: Assessment, soc: float, state: str, station: str, widt
         rows=tuple(here.row_of(n, layout) for n in nodes if n.kind == "load"),
         table=(*(here.line(n) for n in nodes), *(here.back(k) for k in plan.links if k.kind == "return")),
         sockets=tuple(s for root in layout.roots for s in here.sockets(root, layout.left - 24.0)),
-        collapsed=bool(op.flow.collapsed[row, point]) if op.network.elements else False,
     )
 
 
@@ -155,6 +153,12 @@ def changed_parts(assessed: Assessment, baseline: Assessment | None) -> frozense
         return frozenset()
     before = baseline.plan.by_id
     return frozenset(p.id for p in assessed.plan.parts() if before.get(p.id) != p)
+
+
+def course(x0: float, y0: float, straight: float, y1: float, x1: float) -> str:
+    """The middle of a band as a path: bent to its height up to ``straight``, then level."""
+    middle = (x0 + straight) / 2
+    return f"M{x0:.1f},{y0:.1f} C{middle:.1f},{y0:.1f} {middle:.1f},{y1:.1f} {straight:.1f},{y1:.1f} H{x1:.1f}"
 
 
 class OperatingPoint:
@@ -224,12 +228,9 @@ class OperatingPoint:
         for child, thick in zip(node.children, widths, strict=True):
             # A band reaches the height of its own strip within one column, so that it crosses nothing.
             straight = min(node.out_x + max(self.step * 0.72, 40.0), child.in_x)
-            start, middle = at + thick / 2, (node.out_x + straight) / 2
-            path = (
-                f"M{node.out_x:.1f},{start:.1f} C{middle:.1f},{start:.1f} {middle:.1f},{child.y:.1f} {straight:.1f},{child.y:.1f}"
-            )
+            path = course(node.out_x, at + thick / 2, straight, child.y, child.in_x)
             title = f"{child.parts[-1].name}: {show(self.in_w(child), 'W')}"
-            out.append(Band(child.id, f"{path} H{child.in_x:.1f}", thick, isinstance(child.parts[0], self.own),
+            out.append(Band(child.id, path, thick, isinstance(child.parts[0], self.own),
                             title, child.in_x, child.y, straight))  # fmt: skip
             at += thick
         return tuple(out)

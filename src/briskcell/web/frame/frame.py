@@ -76,7 +76,7 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "number": numbers,
         "spine": spine(assessed, numbers),
         "current_map": sheltered("map", lambda: _map(assessed, opened, view), None) if view.map_open else None,
-        "strip": sheltered("strip", partial(_strip, assessed, opened, view), None),
+        "strip": sheltered("strip", partial(_strip, assessed, opened, view), None) if not view.map_open else None,
         "left": sheltered("hours left", partial(left_words, assessed, view.soc), ""),
         "collapsed": sheltered("collapse", partial(_collapsed, assessed, view), False),
         "findings": assessed.findings,

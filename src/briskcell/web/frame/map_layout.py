@@ -29,7 +29,8 @@ class Space:
     names: float
 
 
-SPACES = {"wide": Space(1024.0, 216.0, 244.0), "narrow": Space(784.0, 150.0, 262.0), "phone": Space(784.0, 150.0, 262.0)}
+NARROW = Space(784.0, 150.0, 262.0)
+SPACES = {"wide": Space(1024.0, 216.0, 244.0), "narrow": NARROW, "phone": NARROW}
 LEAST_STEP = 104.0
 
 

@@ -16,7 +16,7 @@ from briskcell.model.stores import Cell, ChargeBoard
 from briskcell.model.tree import feeding_point, load_feeders
 from briskcell.model.units import unit_of_field
 from briskcell.services.edits.differences import differences
-from briskcell.services.edits.field_names import NAMES
+from briskcell.services.edits.field_names import NAMES, name_of
 from briskcell.services.edits.swap import swapped
 from briskcell.services.library import PartClass, classes, classes_for, part_class
 from briskcell.services.parts.feeding import WORDS, ends_of
@@ -125,7 +125,7 @@ def _unset(path: str, at: Any, prefix: str = "") -> Iterator[Field]:
     """Figures that a part may have and has not, and whole numbers that no station asks for."""
     for name, info in type(at).model_fields.items():
         value, unit = getattr(at, name), unit_of_field(type(at), name)
-        words = f"{prefix} {NAMES.get(name, name.replace('_', ' '))}".strip()
+        words = f"{prefix} {name_of(name)}".strip()
         if value is None and unit is not None:
             yield Field(f"{path}/{name}", words, "", unit.symbol, None)
         elif info.annotation is int:
@@ -137,7 +137,7 @@ def _unset(path: str, at: Any, prefix: str = "") -> Iterator[Field]:
 def _choices(path: str, at: Any) -> Iterator[Choice]:
     """What a part is told by in words: yes or no, or one of its kinds."""
     for name, info in type(at).model_fields.items():
-        value, words = getattr(at, name), NAMES.get(name, name.replace("_", " "))
+        value, words = getattr(at, name), name_of(name)
         if info.annotation is bool:
             yield Choice(f"{path}/{name}", words, str(value).lower(), (("true", "yes"), ("false", "no")))
         elif get_origin(info.annotation) is Literal:
@@ -208,7 +208,7 @@ def _fields(path: str, at: Any, prefix: str = "") -> list[Field]:
         value, unit = getattr(at, name), unit_of_field(type(at), name)
         if name == "quiescent_a" and isinstance(getattr(at, "loss", None), LossModel):
             continue  # the loss model has its own
-        words = f"{prefix} {NAMES.get(name, name.replace('_', ' '))}".strip()
+        words = f"{prefix} {name_of(name)}".strip()
         if isinstance(value, Figure):
             out.append(Field(f"{path}/{name}", words, value.likely, unit.symbol if unit else "", value))
         elif unit is not None and isinstance(value, (int, float)):

@@ -14,11 +14,11 @@ from briskcell.model.parts import STATES
 from briskcell.model.units import show
 from briskcell.web.drawing.text import short
 
-from .current_map import Band, Mark, OperatingPoint, changed_parts
+from .current_map import Band, Mark, OperatingPoint, changed_parts, course
 from .map_flows import flows_of
 from .map_layout import Node, trees, words_of
 
-HEIGHT, MIDDLE, TALL, WIDEST = 112.0, 58.0, 60.0, 24.0
+MIDDLE, WIDEST = 58.0, 24.0
 ROWS, ROW_STEP = 4, 23.0
 TANK_W, AFTER_TANK = 44.0, 28.0  # and the room that the pack's volts and amps take beside it
 WATTS_W = 62.0
@@ -59,7 +59,7 @@ class StripMark:
 
 @dataclass(frozen=True, slots=True)
 class StripRow:
-    """A row at the mouth: what it stands for, by id, its words, its height, and how wide its band can get."""
+    """A row at the mouth: what it stands for, by id, its words, and its height."""
 
     nodes: tuple[Node, ...]
     name: str
@@ -76,7 +76,6 @@ class StripLayout:
     """A placed strip."""
 
     space: StripSpace
-    root: Node
     marks: tuple[StripMark, ...]
     rows: tuple[StripRow, ...]
 
@@ -117,7 +116,7 @@ def strip_of(root: Node, drawn: str, most_w: dict[str, float]) -> StripLayout:
     top = MIDDLE - ROW_STEP * (len(groups) - 1) / 2
     room = space.watts_x - WATTS_W - space.rows_x
     rows = tuple(StripRow(g, short(_words(g), room), top + ROW_STEP * k) for k, g in enumerate(groups))
-    return StripLayout(space, root, tuple(marks), rows)
+    return StripLayout(space, tuple(marks), rows)
 
 
 def _words(group: tuple[Node, ...]) -> str:
@@ -203,8 +202,7 @@ def strip_at(assessed: Assessment, soc: float, state: str, station: str, width: 
 
 def _band(here: OperatingPoint, nodes: tuple[Node, ...], x0: float, y0: float, straight: float, y1: float, x1: float,
           thick: float) -> Band:  # fmt: skip
-    middle = (x0 + straight) / 2
-    path = f"M{x0:.1f},{y0:.1f} C{middle:.1f},{y0:.1f} {middle:.1f},{y1:.1f} {straight:.1f},{y1:.1f} H{x1:.1f}"
+    path = course(x0, y0, straight, y1, x1)
     own = any(isinstance(n.parts[0], here.own) for n in nodes)
     watts = sum(here.in_w(n) for n in nodes)
     return Band(" ".join(n.id for n in nodes), path, thick, own, show(watts, "W"), x1, y1, straight)

@@ -66,7 +66,7 @@ function drawMark(mark, row, point, scale) {
     box.setAttribute("y", Number(mark.dataset.y) - half);
     box.setAttribute("height", 2 * half);
     if (flow.s) {
-      set("sub", `${percentage(Math.abs(at(flow.s)))} ${at(flow.s) >= 0 ? "spare" : "short"} now`);
+      set("sub", `${percentage(at(flow.s))} ${at(flow.s) >= 0 ? "spare" : "short"} now`);
       const state = at(flow.s) >= known.margins[0] - 1e-9 ? "holds" : at(flow.s) >= known.margins[1] - 1e-9 ? "close" : "fails";
       mark.querySelector('[data-is="sub"]').setAttribute("class", `sub ${state}`);
     }
@@ -129,7 +129,7 @@ function significant(exact) {
 }
 
 function percentage(share) {
-  return `${share < 0 ? "−" : ""}${Math.round(Math.abs(share) * 100)} %`;
+  return `${Math.round(Math.abs(share) * 100)} %`;
 }
 
 // Hours as the server shows them: to the minute.
