@@ -106,6 +106,18 @@ def late_warning() -> Plan:
     return remade(plan, {"shutdown": plan.shutdown.model_copy(update={"warning_v": 2.6})})
 
 
+def hasty_switch() -> Plan:
+    plan = curlew()
+    switch = plan.by_id["switch"]
+    return replaced(plan, altered(switch, acts=altered(switch.acts, cuts_after_s=10.0)))
+
+
+def unseen_lamp() -> Plan:
+    plan = curlew()
+    low = plan.by_id["low"]
+    return replaced(plan, altered(low, lamp=altered(low.lamp, lights_below_v=low.lamp.lights_below_v.at(5.5))))
+
+
 def sipping_board() -> Plan:
     plan = sanderling()
     sips = altered(plan.by_id["charger"], off_current_a=0.012)
@@ -237,6 +249,8 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "bank-output": shy_bank,
     "one-of-each": two_ports,
     "shutdown-reserve": late_warning,
+    "switched-off": hasty_switch,
+    "lamps": unseen_lamp,
     "shelf-life": sipping_board,
     "carrier": long_haul,
     "load-on-charging-cell": console_on_the_cell,

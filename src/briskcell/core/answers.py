@@ -16,9 +16,11 @@ from briskcell.core.draw.consumption import DrawReport, draw_report
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.heat.case import Heat, heat
 from briskcell.core.pack.fit import Fit, fit
+from briskcell.core.pack.lamps import LampShow, lamp_shows
 from briskcell.core.pack.reserve import Reserve, StorageLife, shutdown_reserve, storage_life
 from briskcell.core.pack.resets import Resets, resets
 from briskcell.core.pack.runtime import Runtime, runtime
+from briskcell.core.pack.switching import Way, ways_off
 from briskcell.core.pack.uncertainty import Range, runtime_range
 from briskcell.core.rails.headroom import Headroom, headrooms
 from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, direct_feeds, proposals, voltage_guards
@@ -61,6 +63,7 @@ NOTHING = Stock()
 ANSWERS = (
     "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
     "game_hours", "trickles", "charge_warmths", "resets", "proposals", "direct_feeds", "voltage_guards",
+    "ways_off", "lamps",
 )  # fmt: skip
 Report = Callable[[str, Exception], None]
 
@@ -230,6 +233,17 @@ class Answers:
         """Where the warning before shutdown belongs; None where nothing plays or too little is left even when full."""
         found = self.runtime
         return None if found is None or self.pack_index is None else shutdown_reserve(self.op, found, self.pack_index)
+
+    @cached_property
+    def ways_off(self) -> tuple[Way, ...]:
+        """Every way that the build is switched off."""
+        return ways_off(self.plan, None if self.reserve is None else self.reserve.enough)
+
+    @cached_property
+    def lamps(self) -> tuple[LampShow, ...]:
+        """What each lamp shows over a discharge; empty where nothing plays."""
+        found = self.runtime
+        return () if found is None or not found.hours else lamp_shows(self.op, found)
 
     @cached_property
     def storage(self) -> tuple[StorageLife, ...]:

@@ -129,13 +129,21 @@ class Inrush(Document):
     peak_a: Amps
 
 
+class Lamp(Document):
+    """What a lamp shows: it lights once the volts it is fed with fall below its threshold. ``hidden`` where the case covers it."""
+
+    lights_below_v: Volts
+    hidden: bool = False
+
+
 class Load(Fed):
     """A part that draws current: as constant power, constant current or a resistance. Exactly one of the three.
 
     ``return_by`` names a link of kind ``return`` that its current shares on the way back; ``logic_v`` is the level of
     its signals, ``driven_by`` the part that drives them. A part that ``keeps_time`` goes on drawing while all else is off;
     ``off_current_a`` is what it takes at its own volts when it is shut down and nothing cuts it off. It peaks for
-    ``peak_share`` of play, ``peak_s`` at a time; a part that says neither is taken as a typical one.
+    ``peak_share`` of play, ``peak_s`` at a time; a part that says neither is taken as a typical one. One that ``writes_card``
+    has to be shut down before its power goes; a ``lamp`` says by its light that the volts are low.
     """
 
     power_w: PowerStates | None = None
@@ -154,6 +162,8 @@ class Load(Fed):
     off_current_a: Amps | None = None
     measures_battery: bool = False
     keeps_time: bool = False
+    writes_card: bool = False
+    lamp: Lamp | None = None
     mass_g: Grams | None = None
     cost: Money | None = None
 
@@ -276,11 +286,25 @@ class Converter(Fed):
         return self
 
 
+Seconds = Annotated[float, Unit("s", at_least=0, at_most=3600)]
+
+
+class Switching(Document):
+    """How a pressed switch acts. One that is ``soft`` asks the board to shut down and then cuts: so many seconds later, or where
+    none are set, once the board lets go of its line. Held for ``held_s`` it cuts whatever the board does.
+    """
+
+    soft: bool = True
+    cuts_after_s: Seconds | None = None
+    held_s: Seconds | None = None
+
+
 class Link(Fed):
     """A wire, switch, fuse, plug, trace, flat cable, power-path switch, jack or shared return: resistance in the way.
 
     A jack is the contact in a charge socket that opens while a plug is in it and so cuts out what hangs behind it; a
-    ``latching`` switch stays off once it has lost its volts, until somebody presses it. A return leads from its loads back to
+    ``latching`` switch stays off once it has lost its volts, until somebody presses it; ``acts`` says how one that is pressed
+    acts, and one without is thrown by hand. A return leads from its loads back to
     the negative of the pack that ``fed_by`` names.
 
     A wire's resistance follows from its length, gauge (``awg``) or section and its number of conductors in the
@@ -302,6 +326,7 @@ class Link(Fed):
     copper_um: Annotated[float, Unit("µm", above=0, at_most=500)] = 35.0
     resettable: bool = False
     latching: bool = False
+    acts: Switching | None = None
     off_current_a: Amps | None = None
     run_m: Metres | None = None
     cost: Money | None = None

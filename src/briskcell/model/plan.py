@@ -57,7 +57,8 @@ class Brief(Document):
 class Shutdown(Document):
     """What a clean shutdown takes, and the warning that starts it: its volts as set, and the minutes of play it is to leave.
 
-    ``hard_off`` says whether something cuts the power when the board hangs; where it is left open, the build's switches tell.
+    ``soft`` says whether a button starts a script that shuts the board down; no, that nothing has to be shut down. ``hard_off``
+    says whether something cuts the power when the board hangs. Where they are left open, the build's switches tell.
     """
 
     power_w: Watts = Figure(low=1.5, likely=2.5, high=4.0, grade="typical", source="small computer board writing its card")
@@ -65,7 +66,7 @@ class Shutdown(Document):
     warning_v: Annotated[float, Unit("V", above=0, at_most=60)] | None = None
     warning_minutes: Annotated[float, Unit("min", at_least=0, at_most=600)] = 0.0
     hard_off: bool | None = None
-    soft: bool = True
+    soft: bool | None = None
 
 
 class Box(Document):

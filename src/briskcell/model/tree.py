@@ -87,10 +87,16 @@ def board_feeders(plan: Plan) -> list[tuple[Part, str]]:
     return stores + [(r, r.name) for r in plan.rails]
 
 
-def stays_connected(plan: Plan, part: Fed, store: Store) -> bool:
-    """Whether a part is fed from a store with no switch between that would cut it off."""
+def switches_of(plan: Plan) -> frozenset[str]:
+    """The ids of all switches."""
+    return frozenset(k.id for k in plan.links if k.kind == "switch")
+
+
+def stays_connected(plan: Plan, part: Fed, store: Store, opened: frozenset[str] | None = None) -> bool:
+    """Whether a part is fed from a store with no open switch between: of those given, else of all."""
+    cut = switches_of(plan) if opened is None else opened
     above = list(feeders_of(plan, part))
-    return above[-1].id == store.id and not any(isinstance(p, Link) and p.kind == "switch" for p in above)
+    return above[-1].id == store.id and not any(p.id in cut for p in above)
 
 
 def layout_of(plan: Plan, board: ChargeBoard) -> str:

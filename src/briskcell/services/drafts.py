@@ -117,7 +117,8 @@ def from_parts(wanted: PartsRequest) -> Plan:
         take(_rated("fuse", worst_a), id="fuse", fed_by="w-pack"),
         take(_rated("switch", worst_a), id="switch", fed_by="fuse"),
     ]
-    plan = plan_from(wanted.name, "Begun from the parts at hand; every figure is typical for its class.", lead)
+    plan = plan_from(wanted.name, "Begun from the parts at hand; every figure is typical for its class.", lead,
+                     shutdown={"soft": True})  # fmt: skip
     for field, key in (("charger", wanted.charger), ("regulator", wanted.regulator), ("board", wanted.board),
                        ("screen", wanted.screen), ("sound", wanted.sound), ("board", "controls-wired")):  # fmt: skip
         try:
@@ -221,7 +222,8 @@ def _first(wanted: DraftRequest, scale: float) -> Plan:
     charge_hours = max(3.0, round(1.2 * cell.label_ah.high * parallel / charger.current_a.likely + 0.5))
     brief = {"hours": wanted.hours, "thickness_mm": wanted.thickness_mm, "charge_hours": charge_hours,
              "play_while_charging": layout.series == 1 if wanted.on_charger is None else wanted.on_charger}  # fmt: skip
-    return with_warning(plan_from(wanted.name, NOTE, [*build, *loads], brief=brief, case=case, bay=bay))
+    return with_warning(plan_from(wanted.name, NOTE, [*build, *loads], brief=brief, case=case, bay=bay,
+                                  shutdown={"soft": True}))  # fmt: skip
 
 
 def _case_for(mean_w: float, thickness_mm: float) -> tuple[dict[str, Any], bool]:

@@ -46,3 +46,9 @@ def string(build_id: int) -> Response:
 def inrush(build_id: int) -> Response:
     """Give a load an inrush, or take it away."""
     return change(build_id, lambda a: fitting.first_moment(a.plan, form("part")))
+
+
+@bp.post("/pressed")
+def pressed(build_id: int) -> Response:
+    """Have a switch pressed, with its soft shutdown, or thrown by hand."""
+    return change(build_id, lambda a: fitting.pressed(a.plan, form("part")))

@@ -114,7 +114,7 @@ class StorageLife:
     who: tuple[tuple[str, float], ...]
 
 
-def storage_life(op: Operating, store: int = 0) -> StorageLife:
+def storage_life(op: Operating, store: int = 0, opened: frozenset[str] | None = None) -> StorageLife:
     """How long a full store lasts while nobody plays.
 
     The boards that stay connected sip their current when off, referred to the store; the cells lose some by themselves.
@@ -125,6 +125,8 @@ def storage_life(op: Operating, store: int = 0) -> StorageLife:
         The solved build.
     store : int
         Which store.
+    opened : frozenset of str, optional
+        The switches that are off; all of them where not given.
 
     Returns
     -------
@@ -135,7 +137,7 @@ def storage_life(op: Operating, store: int = 0) -> StorageLife:
     middle_v = float(np.interp(0.5, op.soc[::-1], curves.ocv_v[::-1]))
     sips: list[tuple[str, float]] = []
     for converter in op.plan.converters:
-        if converter.off_current_a is not None and stays_connected(plan, converter, part):
+        if converter.off_current_a is not None and stays_connected(plan, converter, part, opened):
             sips.append((converter.name, converter.off_current_a.likely))
     beside: tuple[ChargeBoard | Balancer, ...] = (*plan.chargers, *plan.balancers)
     for board in beside:
@@ -147,7 +149,7 @@ def storage_life(op: Operating, store: int = 0) -> StorageLife:
     if isinstance(part, Pack) and part.protection is not None:
         sips.append((f"Protection of {part.name}", part.protection.off_current_a.likely))
     for load in plan.loads:
-        if load.off_current_a is not None and stays_connected(plan, load, part):
+        if load.off_current_a is not None and stays_connected(plan, load, part, opened):
             boards = boards_above(plan, load)
             volts = boards[-1].output_v.likely if boards else middle_v
             sips.append((f"{load.name}, shut down", load.off_current_a.likely * volts / middle_v))

@@ -13,6 +13,7 @@ from briskcell.core.answers import Answers
 from briskcell.core.moves.charging import other_chargers
 from briskcell.core.moves.fix import Fix, only, placed
 from briskcell.core.moves.packs import other_packs
+from briskcell.core.pack.switching import card_loads
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter, Link, Load, State
 from briskcell.model.plan import Plan, Store
@@ -173,9 +174,9 @@ def one_of_each(assessed: Answers) -> Iterator[Finding]:
 
 @rule("shutdown-reserve", station="pack", source="1.5 times the energy of a shutdown, above the stop")
 def shutdown(assessed: Answers) -> Iterator[Finding]:
-    """When the warning comes, enough is left for a clean shutdown; and a hard-off is there for when it hangs."""
+    """When the warning comes, enough is left for a clean shutdown."""
     plan, found = assessed.plan, assessed.runtime
-    if found is None or not found.hours or assessed.pack_index is None or plan.shutdown.seconds == 0 or not plan.shutdown.soft:
+    if found is None or not found.hours or assessed.pack_index is None or not card_loads(plan):
         return
     element, reserve = plan.stores[assessed.pack_index].id, assessed.reserve
     if reserve is None:
@@ -193,16 +194,6 @@ def shutdown(assessed: Answers) -> Iterator[Finding]:
     elif not reserve.enough:
         cause = f"The warning at {plan.shutdown.warning_v or 0:.2f} V comes too late for a clean shutdown; it belongs {at}."
         yield Finding("fails", element, cause, 0.3, search)
-    if not _cut_off(plan, element):
-        yield Finding("close", element, "Nothing cuts the power when the board hangs.", 0.05, advice="Add a hard-off.")
-
-
-def _cut_off(plan: Plan, store: str) -> bool:
-    """Whether something cuts the power when the board hangs: as the plan says, or a switch on every way from the store."""
-    if plan.shutdown.hard_off is not None:
-        return plan.shutdown.hard_off
-    fed = [p for p in (*plan.converters, *plan.loads) if source_of(plan, p).id == store]
-    return all(any(isinstance(k, Link) and k.kind == "switch" for k in feeders_of(plan, p)) for p in fed)
 
 
 def _warn(assessed: Answers, volts: float) -> Iterator[Fix]:

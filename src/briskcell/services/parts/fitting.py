@@ -1,4 +1,4 @@
-"""What a part may carry: a pack its protection board and strings of other cells, a load its inrush."""
+"""What a part may carry: a pack its protection board and strings of other cells, a load its inrush, a switch its press."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Inrush, Load
+from briskcell.model.parts import Inrush, Link, Load, Switching
 from briskcell.model.plan import Plan
 from briskcell.model.stores import CellString, Pack
 from briskcell.services.assembly import guard_v, pack_of
@@ -18,6 +18,7 @@ USUAL_INRUSH = Inrush(
     capacitance_f=Figure(low=1e-4, likely=2.2e-4, high=4.7e-4, source="a small board's input capacitors, to be measured"),
     peak_a=Figure(low=1.0, likely=2.0, high=4.0, source="a small board's first moment, to be measured"),
 )
+USUAL_PRESS = Switching(soft=True, cuts_after_s=45.0, held_s=6.0)  # of the class ``switch-soft-5``
 
 
 def protect(plan: Plan, part_id: str) -> Edit:
@@ -69,6 +70,16 @@ def first_moment(plan: Plan, part_id: str) -> Edit:
     if load.inrush is not None:
         return Edit(replaced(plan, altered(load, inrush=None)), f"Inrush of {load.name} taken away")
     return Edit(replaced(plan, altered(load, inrush=USUAL_INRUSH)), f"{load.name} has an inrush, guessed")
+
+
+def pressed(plan: Plan, part_id: str) -> Edit:
+    """Have a switch pressed, with a soft shutdown of usual times to be typed over, or thrown by hand."""
+    switch = plan.by_id.get(part_id)
+    if not isinstance(switch, Link) or switch.kind != "switch":
+        raise FigureError("id", "Only a switch is pressed or thrown.", fix="Reload the page.")
+    if switch.acts is not None:
+        return Edit(replaced(plan, altered(switch, acts=None)), f"{switch.name} is thrown by hand")
+    return Edit(replaced(plan, altered(switch, acts=USUAL_PRESS)), f"{switch.name} is pressed, and asks the board first")
 
 
 def _pack(plan: Plan, part_id: str) -> Pack:

@@ -22,11 +22,13 @@ from briskcell.web.view import View
 
 from ..sections import Section
 from .bay_drawing import draw_bay
+from .switching import switched_off
 
 SECTIONS = (
     Section("h-cells", "Cells", ("cell-current", "proven-capacity", "equal-strings", "weakest-in-series", "capacitor-rating")),
     Section("h-curve", "Discharge"),
-    Section("h-answers", "Hours", ("runtime-brief", "shutdown-reserve", "shelf-life", "carrier", "one-of-each", "bank-output")),
+    Section("h-answers", "Hours", ("runtime-brief", "shutdown-reserve", "carrier", "one-of-each", "bank-output")),
+    Section("h-off", "Off", ("switched-off", "lamps", "shelf-life")),
     Section("h-peaks", "Peaks", ("resets",)),
     Section("h-bay", "Bay", ("fits-the-bay",)),
     Section("h-packs", "Packs that fit"),
@@ -55,6 +57,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "resets_words": in_words(assessed.resets) if assessed.resets else "",
         "resets_plot": _resets_plot(assessed.resets),
         "session": USUAL,
+        **switched_off(assessed),
         "bay": draw_bay(assessed, pack) if pack else None,
     }
 

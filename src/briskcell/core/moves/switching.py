@@ -1,0 +1,60 @@
+"""Switches that shut a board down before they cut, in the place of one that does not or where there is none."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from briskcell.core.answers import Answers
+from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.parts import Link, State
+from briskcell.model.tree import behind_links, free_id
+from briskcell.model.units import show
+
+from .fix import Fix, placed
+
+SWITCH_SHARE = 0.8  # of a switch's rating that the peak may take: a fifth stays spare
+
+
+def soft_switches(assessed: Answers, switch: Link | None) -> Iterator[Fix]:
+    """Classes of switch that ask the board first and wait as long as its shutdown takes, the lowest rating first.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    switch : Link, optional
+        The switch to replace; without one, a new one right behind the wire and fuse of the first store.
+
+    Yields
+    ------
+    Fix
+        Plans with the switch in place.
+    """
+    plan = assessed.plan
+    column = assessed.op.network.branch
+    at = switch.id if switch else (behind_links(plan, plan.stores[0]).id if plan.stores else "")
+    if at not in column:
+        return
+    peak = assessed.op.flow.branch_a[State.PEAK, :, column[at]]
+    most = float(peak[peak < math.inf].max(initial=0.0))
+    for candidate in sorted(_soft(assessed), key=lambda k: k.rating_a.likely if k.rating_a else 0.0):
+        if candidate.rating_a is None or SWITCH_SHARE * candidate.rating_a.likely < most:
+            continue
+        brings = f"shuts the board down, then cuts; carries {show(candidate.rating_a.likely, 'A')}."
+        if switch is not None:
+            yield Fix(f"{candidate.name} in its place", brings, replaced(plan, placed(switch, candidate)))
+            continue
+        new = altered(candidate, id=free_id(plan, "switch"), fed_by=at)
+        changed = remade(plan, {"links": (*plan.links, new)})
+        for part in plan.fed.get(at, ()):
+            if not (isinstance(part, Link) and part.kind == "return"):
+                changed = replaced(changed, altered(part, fed_by=new.id))
+        yield Fix(f"{candidate.name} put in", brings, changed)
+
+
+def _soft(assessed: Answers) -> list[Link]:
+    """Switches within reach that wait long enough."""
+    needs = assessed.plan.shutdown.seconds
+    waits = [(k, k.acts) for k in assessed.stock.links if k.kind == "switch" and k.acts and k.acts.soft]
+    return [k for k, how in waits if how.cuts_after_s is None or how.cuts_after_s >= needs]
