@@ -154,11 +154,17 @@ def extreme_plan(seed: int) -> Plan:
         have = len(lists.get(name, []))
         model = next(a for a in get_args(Plan.model_fields[name].annotation) if isinstance(a, type))
         if (part := made(model, rng, id=f"{name[:4]}-{have}", name=rng.choice(WORDS), fed_by=at)) is not None:
+            if part.get("kind") == "outlet":
+                part["kind"] = "plug"
             lists.setdefault(name, []).append(part)
             if part.get("kind") != "return":
                 spots.append(part["id"])
-    if spots:
-        add("loads", rng.choice([0, 1, 2, 5]), fed_by=lambda: rng.choice(spots), return_by=lambda: None, driven_by=lambda: None)
+    hosts = add("loads", rng.choice([0, 1, 2, 5]), fed_by=lambda: rng.choice(spots), return_by=lambda: None, driven_by=lambda: None)
+    if hosts and rng.random() < 0.5:
+        lists["links"] = [*lists.get("links", []), {"id": "out", "name": "Output", "kind": "outlet", "resistance_ohm": rng.choice([0.0, 0.1, 9.0]),
+                                                    "fed_by": rng.choice(hosts), "rating_a": rng.choice([None, 0.05, 2.0])}]  # fmt: skip
+        passed = made(Load, rng, id="passed-on", name="Passed on", fed_by="out", return_by=None, driven_by=None)
+        lists["loads"] += [passed] if passed else []
     supplies = add("supplies", rng.choice([0, 1]))
     if supplies and stores:
         add("chargers", rng.choice([0, 1, 2]), charges=lambda: rng.choice(stores), supply=lambda: supplies[0], fed_by=lambda: None)

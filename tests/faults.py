@@ -108,13 +108,22 @@ def late_warning() -> Plan:
 
 def hasty_switch() -> Plan:
     plan = curlew()
-    switch = plan.by_id["switch"]
+    switch = next(k for k in plan.links if k.acts)
+    assert switch.acts is not None
     return replaced(plan, altered(switch, acts=altered(switch.acts, cuts_after_s=10.0)))
+
+
+def straight_to_the_pins() -> Plan:
+    plan = sanderling()
+    board = next(p for p in plan.loads if p.jack)
+    assert board.jack is not None
+    return replaced(plan, altered(board, jack=altered(board.jack, bypassed=True)))
 
 
 def unseen_lamp() -> Plan:
     plan = curlew()
-    low = plan.by_id["low"]
+    low = next(p for p in plan.loads if p.lamp)
+    assert low.lamp is not None
     return replaced(plan, altered(low, lamp=altered(low.lamp, lights_below_v=low.lamp.lights_below_v.at(5.5))))
 
 
@@ -251,6 +260,7 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "shutdown-reserve": late_warning,
     "switched-off": hasty_switch,
     "lamps": unseen_lamp,
+    "behind-the-jack": straight_to_the_pins,
     "shelf-life": sipping_board,
     "carrier": long_haul,
     "load-on-charging-cell": console_on_the_cell,

@@ -45,6 +45,7 @@ REACHED: dict[str, tuple[int, list[Step]]] = {
     "inrush": (SANDERLING, [("inrush", {"part": "screen"}), edit("loads/screen/inrush/capacitance_f", "470 µF"),
                             edit("loads/screen/inrush/peak_a", "4 A")]),
     "battery-measure": (SANDERLING, [edit("loads/board/measures_battery", "true"), edit("loads/board/window/low_v", "2.7 V")]),
+    "behind-the-jack": (SANDERLING, [edit("loads/board/jack/bypassed", "true")]),
     "as-its-class": (SANDERLING, [edit("chargers/charger/current_a", "3 A")]),
     "resets": (SANDERLING, [swap("boost", "boost-5v-2a")]),
     "runtime-brief": (SANDERLING, [edit("brief/hours", "12 h")]),

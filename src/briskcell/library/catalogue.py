@@ -41,6 +41,10 @@ class Catalogue:
     def of_kind(self, kind: str) -> tuple[PartClass, ...]:
         return tuple(c for c in self.classes if c.kind == kind)
 
+    def boards(self) -> tuple[PartClass, ...]:
+        """Converters that can be bought: all but those that are built into a load."""
+        return tuple(c for c in self.of_kind("converters") if not c.part.built_in)
+
     def find(self, key: str) -> PartClass:
         """The class of that key; FigureError where there is none."""
         for c in self.classes:
@@ -62,7 +66,8 @@ class Catalogue:
     def _stock(self) -> Stock:
         """What fixes may choose from."""
         return Stock(
-            **{kind: tuple(c.part for c in self.of_kind(kind)) for kind in LIBRARY},
+            **{kind: tuple(c.part for c in self.of_kind(kind)) for kind in LIBRARY if kind != "converters"},
+            converters=tuple(c.part for c in self.boards()),
         )
 
 

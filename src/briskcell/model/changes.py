@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
+from briskcell.model.figure import Document
 from briskcell.model.kinds import PART_LISTS
 from briskcell.model.parts import Part
 from briskcell.model.plan import Plan
 
-P = TypeVar("P", bound=Part)
+P = TypeVar("P", bound=Document)
 
 
 def replaced(plan: Plan, part: Part) -> Plan:

@@ -136,6 +136,18 @@ class Lamp(Document):
     hidden: bool = False
 
 
+class Jack(Document):
+    """The socket that a part is meant to be fed at, and what sits behind its contacts for the part's good.
+
+    A part fed at its pins, pads or a test point instead is ``bypassed``: none of that protects it then.
+    """
+
+    fuse: bool = False
+    reverse_polarity: bool = False
+    over_voltage: bool = False
+    bypassed: bool = False
+
+
 class Load(Fed):
     """A part that draws current: as constant power, constant current or a resistance. Exactly one of the three.
 
@@ -143,7 +155,8 @@ class Load(Fed):
     its signals, ``driven_by`` the part that drives them. A part that ``keeps_time`` goes on drawing while all else is off;
     ``off_current_a`` is what it takes at its own volts when it is shut down and nothing cuts it off. It peaks for
     ``peak_share`` of play, ``peak_s`` at a time; a part that says neither is taken as a typical one. One that ``writes_card``
-    has to be shut down before its power goes; a ``lamp`` says by its light that the volts are low.
+    has to be shut down before its power goes; a ``lamp`` says by its light that the volts are low. What it passes on hangs on it by
+    a link of kind ``outlet``, or by a regulator of its own; ``jack`` says at which end it is fed.
     """
 
     power_w: PowerStates | None = None
@@ -164,6 +177,7 @@ class Load(Fed):
     keeps_time: bool = False
     writes_card: bool = False
     lamp: Lamp | None = None
+    jack: Jack | None = None
     mass_g: Grams | None = None
     cost: Money | None = None
 
@@ -253,7 +267,8 @@ class Converter(Fed):
     """A board that makes one voltage from another.
 
     ``switch_current_a`` is what its switch carries (boost: at the input; buck: about its output amps);
-    ``output_limit_a`` a limit its sheet states at the output. A ``combined`` board charges the store as well.
+    ``output_limit_a`` a limit its sheet states at the output. A ``combined`` board charges the store as well; one that is
+    ``built_in`` belongs to the load that feeds it, such as what makes a board's 3.3 V pin.
     """
 
     kind: Literal["boost", "buck", "buck_boost", "linear"]
@@ -274,6 +289,7 @@ class Converter(Fed):
     junction_max_c: Celsius = 125.0
     off_current_a: Amps | None = None
     combined: bool = False
+    built_in: bool = False
     adjustable: Adjustables = ()
     cost: Money | None = None
 
@@ -305,13 +321,14 @@ class Link(Fed):
     A jack is the contact in a charge socket that opens while a plug is in it and so cuts out what hangs behind it; a
     ``latching`` switch stays off once it has lost its volts, until somebody presses it; ``acts`` says how one that is pressed
     acts, and one without is thrown by hand. A return leads from its loads back to
-    the negative of the pack that ``fed_by`` names.
+    the negative of the pack that ``fed_by`` names. An outlet is where a load passes its volts on to others: a socket, a pin or a
+    pad, with its path and the current it is limited to.
 
     A wire's resistance follows from its length, gauge (``awg``) or section and its number of conductors in the
     path; ``resistance_ohm`` given replaces that, as a measurement does.
     """
 
-    kind: Literal["wire", "switch", "fuse", "plug", "path", "trace", "flat", "return", "jack"]
+    kind: Literal["wire", "switch", "fuse", "plug", "path", "trace", "flat", "return", "jack", "outlet"]
     resistance_ohm: Ohms | None = None
     length_m: Metres | None = None
     awg: Annotated[float, Unit("AWG", at_least=0, at_most=44)] | None = None

@@ -200,6 +200,7 @@ class Plan(Document):
         for part in self.parts():
             if isinstance(part, Fed):
                 self._check_feeder(part, seen)
+                self._check_output(part, seen)
             elif isinstance(part, ChargeBoard):
                 for field, kind, found in (
                     ("charges", "store", isinstance(seen.get(part.charges), Store)),
@@ -237,13 +238,22 @@ class Plan(Document):
             raise FigureError("driven_by", f"{load.name} is driven by “{load.driven_by}”, which is not there.", fix="Name a part.")
 
     @staticmethod
+    def _check_output(part: Fed, seen: dict[str, Part]) -> None:
+        """Only a load has outputs, and only by one, or by a regulator that is built into it, does it pass power on."""
+        host, outlet = seen[part.fed_by], isinstance(part, Link) and part.kind == "outlet"
+        if isinstance(host, Load) and not (outlet or (isinstance(part, Converter) and part.built_in)):
+            raise FigureError("fed_by", f"{part.name} hangs on {host.name} itself.", fix="Give that an output, and hang it there.")
+        if outlet and not isinstance(host, Load):
+            raise FigureError("fed_by", f"{part.name} is the output of no part.", fix="Feed it from a part that draws.")
+
+    @staticmethod
     def _check_feeder(part: Fed, seen: dict[str, Part]) -> None:
         path, at = {part.id}, part.fed_by
         while not isinstance(seen.get(at), Store):
             feeder = seen.get(at)
             if isinstance(feeder, Supply) and isinstance(part, Link):
                 return
-            if not isinstance(feeder, Fed) or isinstance(feeder, Load) or (isinstance(feeder, Link) and feeder.kind == "return"):
+            if not isinstance(feeder, Fed) or (isinstance(feeder, Link) and feeder.kind == "return"):
                 raise FigureError(
                     "fed_by", f"{part.name} hangs on “{at}”, which feeds nothing.", fix="Name a store, link, converter or rail."
                 )

@@ -76,9 +76,10 @@ def store_point(plan: Plan, load: Load) -> str:
 
 
 def load_feeders(plan: Plan) -> list[Part]:
-    """What may feed a load: rails, and packs and converters without a rail of their own."""
+    """What may feed a load: rails, and packs and converters without a rail of their own; last the outputs of other loads."""
     railed = {r.fed_by for r in plan.rails}
-    return [p for p in plan.parts() if p in plan.rails or (isinstance(p, (Pack, Converter)) and p.id not in railed)]
+    places = [p for p in plan.parts() if p in plan.rails or (isinstance(p, (Pack, Converter)) and p.id not in railed)]
+    return places + [k for k in plan.links if k.kind == "outlet"]
 
 
 def board_feeders(plan: Plan) -> list[tuple[Part, str]]:
@@ -127,6 +128,8 @@ def free_name(plan: Plan, wanted: str) -> str:
 
 
 def made_v(plan: Plan, place: Part) -> float:
-    """The volts that a rail or a board gives; 0 of what makes none. [V]"""
+    """The volts that a rail or a board gives, or the board above an output; 0 of what makes none. [V]"""
     board = plan.by_id[place.fed_by] if isinstance(place, Rail) else place
+    if isinstance(place, Link) and place.kind == "outlet":
+        board = next((p for p in feeders_of(plan, place) if isinstance(p, Converter)), place)
     return board.output_v.likely if isinstance(board, Converter) else 0.0

@@ -7,10 +7,10 @@ from typing import Any
 from briskcell.library import PartClass, catalogue
 from briskcell.library.catalogue import chemistries
 from briskcell.model.kinds import kind_of
-from briskcell.model.parts import Load, Part
+from briskcell.model.parts import Converter, Load, Part
 from briskcell.model.stores import Pack
 
-__all__ = ["PartClass", "chemistry_names", "classes", "classes_for", "draft_choices", "part_class"]
+__all__ = ["PartClass", "chemistry_names", "classes", "classes_for", "draft_choices", "outputs", "part_class"]
 
 
 def classes(kind: str) -> tuple[PartClass, ...]:
@@ -27,7 +27,15 @@ def classes_for(part: Part) -> tuple[PartClass, ...]:
     """The classes that may stand in a part's place: a switch for a switch, any load for a load."""
     same = catalogue().of_kind(kind_of(part).library)
     own = getattr(part, "kind", None)
+    if isinstance(part, Converter):
+        same = tuple(c for c in same if c.part.built_in == part.built_in)
     return same if isinstance(part, (Load, Pack)) else tuple(c for c in same if own is None or c.part.kind == own)
+
+
+def outputs() -> tuple[PartClass, ...]:
+    """The classes by which a load passes power on: sockets, pins, pads, and regulators that are built into it."""
+    links = tuple(c for c in catalogue().of_kind("links") if c.part.kind == "outlet")
+    return links + tuple(c for c in catalogue().of_kind("converters") if c.part.built_in)
 
 
 def chemistry_names() -> list[tuple[str, str]]:
@@ -45,5 +53,5 @@ def draft_choices() -> dict[str, Any]:
         "radios": [c for c in loads if c.key.startswith("radio-")],
         "cells": list(catalogue().of_kind("cells")),
         "chargers": list(catalogue().of_kind("chargers")),
-        "regulators": list(catalogue().of_kind("converters")),
+        "regulators": list(catalogue().boards()),
     }

@@ -40,7 +40,7 @@ def search(plan: Plan) -> Work:
     """
     pack, _, main = _ends(plan)
     cells = [c.part for c in catalogue().of_kind("cells") if same_charge(c.part, pack.cell)]
-    boards = [c.part for c in catalogue().of_kind("converters") if c.part.kind == main.kind and same_output(c.part, main)]
+    boards = [c.part for c in catalogue().boards() if c.part.kind == main.kind and same_output(c.part, main)]
     chunks = len(boards) * -(-len(cells) * len(PARALLEL) * len(GAUGES) // CHUNK)
 
     def work(progress: Progress) -> dict[str, Any]:

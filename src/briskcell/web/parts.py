@@ -48,6 +48,12 @@ def inrush(build_id: int) -> Response:
     return change(build_id, lambda a: fitting.first_moment(a.plan, form("part")))
 
 
+@bp.post("/jack")
+def jack(build_id: int) -> Response:
+    """Say that a load has a jack, or none."""
+    return change(build_id, lambda a: fitting.socketed(a.plan, form("part")))
+
+
 @bp.post("/pressed")
 def pressed(build_id: int) -> Response:
     """Have a switch pressed, with its soft shutdown, or thrown by hand."""

@@ -318,9 +318,7 @@ def test_there_is_one_of_each() -> None:
         ({"power_w": 400.0, "seconds": 3600, "warning_v": 3.6}, [("fails", "Even a full store")]),
     ],
 )  # fmt: skip
-def test_the_warning_comes_early_enough(
-    shutdown: dict[str, Any], words: list[tuple[str, str]]
-) -> None:
+def test_the_warning_comes_early_enough(shutdown: dict[str, Any], words: list[tuple[str, str]]) -> None:
     plain = {"power_w": 3.0, "seconds": 60, "hard_off": True} | shutdown
     got = found(of(packs=cells(volts=3.0, top_v=4.0), shutdown=plain), "shutdown-reserve")
     assert [f.state for f in got] == [w for w, _ in words]

@@ -152,9 +152,10 @@ def compile_network(plan: Plan) -> Network:
     known: dict[str, list[str]] = {}
 
     def path(at: str) -> list[str]:
-        """From a node up to the source of its region, both included."""
+        """From a node up to the source of its region, both included; past a load, whose own draw what it passes on is not."""
         if at not in known:
-            known[at] = [at] if at in sources else [at, *path(cast(Fed, plan.by_id[at]).fed_by)]
+            above = [] if at in sources else path(cast(Fed, plan.by_id[at]).fed_by)
+            known[at] = above if at in load_parent else [at, *above]
         return known[at]
 
     def back(part: object) -> list[str]:

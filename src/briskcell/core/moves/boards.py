@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from briskcell.core.answers import Answers
 from briskcell.core.engine.converters import same_output
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.parts import Converter, Link, Load, Rail, Window
+from briskcell.model.parts import Converter, Fed, Link, Load, Rail, Window
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
-from briskcell.model.tree import behind_links, boards_above, free_id, own_wires, source_of
+from briskcell.model.tree import behind_links, boards_above, feeders_of, free_id, own_wires, source_of
 from briskcell.model.units import show
 
 from .fix import Fix, placed, within
@@ -92,6 +92,9 @@ def other_boards(assessed: Answers, board: Converter) -> Iterator[Fix]:
     Fix
         Plans with the class, set to the board's output where it can be.
     """
+    if board.built_in:
+        yield from _fed_elsewhere(assessed, board)
+        return
     low, high = input_range_v(assessed, board)
     fits = [c for c in assessed.stock.converters if c.combined == board.combined or not c.combined]
     fits = [c for c in fits if c.part_class != board.part_class and stands(c, low, high) and _serves(assessed.plan, board, c)]
@@ -127,7 +130,9 @@ def other_links(assessed: Answers, link: Link) -> Iterator[Fix]:
     Fix
         Plans with the class in its place.
     """
-    if link.rating_a is None:
+    if link.kind == "outlet":
+        yield from _fed_elsewhere(assessed, link)
+    if link.rating_a is None or link.kind == "outlet":
         return
     rated = [(c, c.rating_a.likely) for c in assessed.stock.links if c.kind == link.kind and c.rating_a]
     for candidate, amps in sorted(rated, key=lambda c: c[1]):
@@ -135,6 +140,18 @@ def other_links(assessed: Answers, link: Link) -> Iterator[Fix]:
             yield Fix(
                 f"{candidate.name} in its place", f"carries {show(amps, 'A')}.", replaced(assessed.plan, placed(link, candidate))
             )
+
+
+def _fed_elsewhere(assessed: Answers, output: Fed) -> Iterator[Fix]:
+    """What hangs on another part's output, one after the other fed from a rail or the store."""
+    for load in assessed.plan.loads:
+        if output not in feeders_of(assessed.plan, load):
+            continue
+        for rail in assessed.plan.rails:
+            board = assessed.plan.by_id[rail.fed_by]
+            if isinstance(board, Converter) and board is not output and _suits(load.window, board.output_v.likely):
+                yield Fix(f"{load.name} fed from {rail.name}", "relieves the output.", hung(assessed.plan, load, rail.id))
+        yield from other_rails(assessed, load)
 
 
 def other_rails(assessed: Answers, load: Load) -> Iterator[Fix]:

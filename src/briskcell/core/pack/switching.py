@@ -1,4 +1,4 @@
-"""How a build is switched: what loses its power at each act, after how long, whether a card is at risk, and what goes on drawing."""
+"""How a build is switched: what loses its power at each act, after how long, and whether a card is at risk."""
 
 from __future__ import annotations
 

@@ -12,7 +12,7 @@ from briskcell.core.answers import Answers
 from briskcell.core.engine.converters import typical_efficiency
 from briskcell.core.moves.boards import hung, input_range_v, other_boards, other_rails
 from briskcell.core.moves.carrying import carried, stronger
-from briskcell.core.moves.fix import Fix, placed, within
+from briskcell.core.moves.fix import Fix, only, placed, within
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.volts import more_volts, within_window
 from briskcell.core.rails.fewest import straight_on
@@ -242,3 +242,25 @@ def _to_store(assessed: Answers, load: Load) -> Iterator[Fix]:
                 "suits its window.",
                 hung(assessed.plan, load, at.id),
             )
+
+
+@rule("behind-the-jack", station="rails", source="A board fed at its pins or pads has lost what sits behind its jack")
+def behind_the_jack(assessed: Answers) -> Iterator[Finding]:
+    """A part fed behind its jack still has what the jack would have given it: a fuse, and volts and polarity that cannot harm."""
+    plan = assessed.plan
+    for load in plan.loads:
+        jack = load.jack
+        if jack is None or not jack.bypassed:
+            continue
+        fused = any(isinstance(p, Link) and p.kind == "fuse" for p in feeders_of(plan, load))
+        lost = [
+            words
+            for words, guards in (("its fuse", jack.fuse and not fused), ("its guard against wrong polarity", jack.reverse_polarity),
+                                  ("its guard against too many volts", jack.over_voltage))
+            if guards
+        ]  # fmt: skip
+        if lost:
+            cause = f"{load.name} is fed behind its jack: {' and '.join(lost)} no longer protect{'s' if len(lost) == 1 else ''} it."
+            at_jack = replaced(plan, altered(load, jack=altered(jack, bypassed=False)))
+            yield Finding("close", load.id, cause, 0.1, only(f"{load.name} fed at its jack", "keeps what protects it.", at_jack),
+                          advice="Or put in a fuse, and prove polarity and volts before the first connection.")  # fmt: skip

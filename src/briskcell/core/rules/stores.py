@@ -15,10 +15,10 @@ from briskcell.core.moves.fix import Fix, only, placed
 from briskcell.core.moves.packs import other_packs
 from briskcell.core.pack.switching import card_loads
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.parts import Converter, Link, Load, State
-from briskcell.model.plan import Plan, Store
+from briskcell.model.parts import Converter, Load, State
+from briskcell.model.plan import Store
 from briskcell.model.stores import Cell, Pack
-from briskcell.model.tree import behind_links, feeders_of, free_id, source_of, stays_connected
+from briskcell.model.tree import behind_links, free_id, stays_connected
 from briskcell.model.units import show
 
 from .registry import Finding, missed_by, rule

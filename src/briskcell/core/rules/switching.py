@@ -76,7 +76,9 @@ def lamps(assessed: Answers) -> Iterator[Finding]:
             yield Finding("close", shown.id, f"The case hides {name}: nobody sees it light.", 0.05,
                           advice="Bring it to a face of the case, or read it by a hole.")  # fmt: skip
         if shown.minutes_left is None:
-            cause = f"{name} never lights before play ends: it is fed {show(shown.least_v, 'V')} and more, and lights below {volts}."
+            cause = (
+                f"{name} never lights before play ends: it is fed {show(shown.least_v, 'V')} and more, and lights below {volts}."
+            )
             yield Finding("close", shown.id, cause, 0.1, partial(_sooner, assessed, shown.id),
                           advice="A lamp behind a regulator sees its volts, not the pack's: feed it from the pack.")  # fmt: skip
         elif assessed.reserve and plan.shutdown.seconds and shown.soc is not None and shown.soc < assessed.reserve.warning_soc:
@@ -92,7 +94,9 @@ def _sooner(assessed: Answers, load_id: str) -> Iterator[Fix]:
     plan = assessed.plan
     load = next(p for p in plan.loads if p.id == load_id)
     assert load.lamp is not None
-    higher = [(c, c.lamp) for c in assessed.stock.loads if c.lamp and c.lamp.lights_below_v.likely > load.lamp.lights_below_v.likely]
+    higher = [
+        (c, c.lamp) for c in assessed.stock.loads if c.lamp and c.lamp.lights_below_v.likely > load.lamp.lights_below_v.likely
+    ]
     for candidate, lamp in sorted(higher, key=lambda c: c[1].lights_below_v.likely):
         changed = altered(placed(load, candidate), lamp=altered(lamp, hidden=load.lamp.hidden))
         yield Fix(f"{candidate.name} in its place", "lights earlier.", replaced(plan, changed))

@@ -75,6 +75,8 @@ def place_of(plan: Plan, found: PartClass) -> Place:
     """
     if found.kind == "loads":
         return _place_of_load(plan, found.part)
+    if (found.kind == "links" and found.part.kind == "outlet") or (found.kind == "converters" and found.part.built_in):
+        return Place("", "", "as an output of the part that you open")
     if found.kind == "links":
         return Place("", "", "right at the pack" if found.part.kind in AT_THE_STORE else "where the current first parts")
     return Place("", "", WAYS[found.kind][0])
@@ -122,7 +124,7 @@ def _board_for(load: Load, store: Store) -> tuple[PartClass, float] | None:
         set_to = altered(board, output_v=board.output_v.at(out))
         return out if amps < CARRIES * float(deliverable_a(set_to, max(low, board.lockout_v or 0.0))) else None
 
-    found = [(c, out) for c in catalogue().of_kind("converters") if (out := suits(c.part)) is not None]
+    found = [(c, out) for c in catalogue().boards() if (out := suits(c.part)) is not None]
     return min(found, key=lambda pair: pair[0].part.cost or 0.0, default=None)
 
 
@@ -148,22 +150,28 @@ def _load(plan: Plan, found: PartClass, at: str) -> Edit:
     return _shown(with_rail, added(with_rail, load, rail), f"{load.name} added with {catalogue().find(place.board).name}")
 
 
-def _with_rail(plan: Plan, found: PartClass, feeder: str, volts: float | None = None) -> tuple[Plan, str]:
+def _with_rail(plan: Plan, found: PartClass, feeder: str, volts: float | None = None, name: str = "") -> tuple[Plan, str]:
     """A board and the rail it makes, named by its volts; and the rail's id."""
     output = found.part.output_v if volts is None else found.part.output_v.at(volts, source="set within its bounds")
-    name = free_name(plan, found.name)
+    name = name or free_name(plan, found.name)
     board = catalogue().part(found.key, id=free_id(plan, f"reg-{found.key}"), fed_by=feeder, name=name, output_v=output)
     rail = Rail(id=free_id(plan, "rail"), name=free_name(plan, f"{output.likely:.1f} V rail"), fed_by=board.id)
     return checked(plan, {"converters": (*plan.converters, board), "rails": (*plan.rails, rail)}), rail.id
 
 
 def _converter(plan: Plan, found: PartClass, at: str) -> Edit:
+    if found.part.built_in:
+        host = _host(plan, at)
+        after, _ = _with_rail(plan, found, host.id, name=_of(plan, found, host))
+        return Edit(after, f"{after.converters[-1].name} added", shows=after.converters[-1].id)
     after, _ = _with_rail(plan, found, at or behind_links(plan, _store(plan)).id)
     return Edit(after, f"{found.name} and its rail added", shows=after.converters[-1].id)
 
 
 def _link(plan: Plan, found: PartClass, before_id: str, behind: str) -> Edit:
     part = plan.by_id.get(before_id)
+    if found.part.kind == "outlet":
+        return _outlet(plan, found, behind)
     if part is not None and not isinstance(part, Fed):
         raise FigureError("part_class", f"Nothing leads to {part.name}.", fix="Put it before a part that is fed.")
     if part is not None:
@@ -179,6 +187,25 @@ def _link(plan: Plan, found: PartClass, before_id: str, behind: str) -> Edit:
         update[name] = tuple(altered(p, fed_by=link.id) if p is fed else p for p in update.get(name, getattr(plan, name)))
     update["links"] = (*update.get("links", plan.links), link)
     return Edit(checked(plan, update), f"{link.name} put in", shows=link.id)
+
+
+def _outlet(plan: Plan, found: PartClass, of: str) -> Edit:
+    """An output of a load: a socket, pins, a pad."""
+    host = _host(plan, of)
+    link = catalogue().part(found.key, id=free_id(plan, found.key), fed_by=host.id, name=_of(plan, found, host))
+    return Edit(checked(plan, {"links": (*plan.links, link)}), f"{link.name} added", shows=link.id)
+
+
+def _host(plan: Plan, of: str) -> Load:
+    """The load that an output belongs to: the one named, else the one that draws most."""
+    hosts = [p for p in plan.loads if p.id == of] if of else sorted(plan.loads, key=lambda p: -p.draw.play.likely)
+    if not hosts:
+        raise FigureError("part_class", "An output belongs to a part that draws current.", fix="Open that part, and give it one.")
+    return hosts[0]
+
+
+def _of(plan: Plan, found: PartClass, host: Load) -> str:
+    return free_name(plan, f"{found.name} of {host.name}"[:110])
 
 
 def _cell(plan: Plan, found: PartClass, _at: str) -> Edit:

@@ -9,6 +9,7 @@ from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Balancer, ChargeBoard, Trickle
+from briskcell.model.tree import load_feeders
 from briskcell.services.edits.values import Edit, field_error_of
 
 WORDS = {"fed_by": "Fed from", "charges": "Fills", "supply": "Its supply", "driven_by": "Signals come from",
@@ -21,7 +22,9 @@ def ends_of(plan: Plan, part: Part) -> dict[str, tuple[Part, ...]]:
     out: dict[str, tuple[Part, ...]] = {}
     if isinstance(part, Fed) and not isinstance(part, Load):
         below = _below(plan, part)
-        feeders = (p for p in plan.parts() if isinstance(p, (Store, Rail, Link, Converter)))
+        outlet = isinstance(part, Link) and part.kind == "outlet"
+        kinds = (Load,) if outlet else (Store, Rail, Link, Converter, *((Load,) if isinstance(part, Converter) else ()))
+        feeders = (p for p in plan.parts() if isinstance(p, kinds))
         out["fed_by"] = tuple(p for p in feeders if p.id not in below and not (isinstance(p, Link) and p.kind == "return"))
     if isinstance(part, (ChargeBoard, Trickle)):
         out["charges"] = plan.stores
@@ -33,6 +36,12 @@ def ends_of(plan: Plan, part: Part) -> dict[str, tuple[Part, ...]]:
         out["driven_by"] = tuple(p for p in plan.loads if p is not part)
         out["return_by"] = tuple(k for k in plan.links if k.kind == "return")
     return {field: parts for field, parts in out.items() if parts}
+
+
+def places_for(plan: Plan, load: Load) -> tuple[Part, ...]:
+    """What a load may be fed from: every place but what hangs on the load itself."""
+    below = _below(plan, load)
+    return tuple(p for p in load_feeders(plan) if p.id not in below)
 
 
 def _below(plan: Plan, part: Part) -> set[str]:

@@ -1,4 +1,4 @@
-"""What a part may carry: a pack its protection board and strings of other cells, a load its inrush, a switch its press."""
+"""What a part may carry: a pack its protection board and strings of other cells, a load its inrush and jack, a switch its press."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Inrush, Link, Load, Switching
+from briskcell.model.parts import Inrush, Jack, Link, Load, Switching
 from briskcell.model.plan import Plan
 from briskcell.model.stores import CellString, Pack
 from briskcell.services.assembly import guard_v, pack_of
@@ -70,6 +70,16 @@ def first_moment(plan: Plan, part_id: str) -> Edit:
     if load.inrush is not None:
         return Edit(replaced(plan, altered(load, inrush=None)), f"Inrush of {load.name} taken away")
     return Edit(replaced(plan, altered(load, inrush=USUAL_INRUSH)), f"{load.name} has an inrush, guessed")
+
+
+def socketed(plan: Plan, part_id: str) -> Edit:
+    """Say that a load has a jack with a fuse behind it, or that nothing is known of one."""
+    load = plan.by_id.get(part_id)
+    if not isinstance(load, Load):
+        raise FigureError("id", "Only a part that draws current is fed at a jack.", fix="Reload the page.")
+    if load.jack is not None:
+        return Edit(replaced(plan, altered(load, jack=None)), f"{load.name} has no jack of its own")
+    return Edit(replaced(plan, altered(load, jack=Jack(fuse=True))), f"{load.name} has a jack with a fuse behind it")
 
 
 def pressed(plan: Plan, part_id: str) -> Edit:

@@ -10,7 +10,7 @@ from briskcell.model.kinds import PART_LISTS
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Balancer, ChargeBoard, Supply, Trickle
-from briskcell.model.tree import behind_links, load_feeders, made_v
+from briskcell.model.tree import behind_links, feeding_point, load_feeders, made_v, own_wires
 from briskcell.services.draw.loads import remove as remove_load
 from briskcell.services.edits.values import Edit, checked
 
@@ -29,9 +29,13 @@ def remove(plan: Plan, part_id: str) -> Edit:
     part = plan.by_id.get(part_id)
     if part is None:
         raise FigureError("id", "This part is no longer in the build.", fix="Reload the page.")
-    if isinstance(part, Load):
+    if isinstance(part, Load) and not plan.fed.get(part_id):
         return remove_load(plan, part_id)
     gone, homeless = {part_id}, list(plan.fed.get(part_id, ()))
+    if isinstance(part, Load):
+        outputs = {o.id for o in homeless} | {r.id for o in homeless for r in plan.fed.get(o.id, ()) if isinstance(r, Rail)}
+        homeless = [p for o in outputs for p in plan.fed.get(o, ()) if p.id not in outputs]
+        gone |= outputs | {w.id for w in own_wires(plan, part)}
     if isinstance(part, Converter):
         rails = [p for p in homeless if isinstance(p, Rail)]
         gone |= {r.id for r in rails}
@@ -52,6 +56,8 @@ def _new_home(plan: Plan, part: Part, gone: set[str]) -> str:
     """What feeds the parts that a removed one fed."""
     if isinstance(part, Link | Rail):
         return part.fed_by
+    if isinstance(part, Load):
+        return feeding_point(plan, part)
     places = [p for p in load_feeders(plan) if p.id not in gone and not _below(plan, p, part.id)]
     if isinstance(part, Converter):
         rails = [p for p in places if not isinstance(p, Store)]

@@ -79,7 +79,7 @@ def _with(plan: Plan, board: Converter, charger: ChargeBoard, board_key: str, ch
 def _apart(assessed: Answers, board: Converter, charger: ChargeBoard) -> Plan:
     """The smallest boost that is comfortable, else the largest there is, with a switching charger and a power path."""
     best: Plan | None = None
-    for found in catalogue().of_kind("converters"):
+    for found in catalogue().boards():
         if found.part.kind != "boost" or found.part.combined or not same_output(found.part, board):
             continue
         best = _with(assessed.plan, board, charger, found.key, APART_CHARGER)

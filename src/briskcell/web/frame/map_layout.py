@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from briskcell.model.parts import Converter, Link, Load, Rail
+from briskcell.model.parts import Converter, Fed, Link, Load, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.web.drawing.text import wrapped
 
@@ -98,22 +98,32 @@ def _tree(plan: Plan, part: Any) -> Node:
     kind = "pack" if isinstance(part, Store) else "board" if isinstance(part, Converter) else "rail"
     node = Node([part], "links" if isinstance(part, Link) else kind)
     at = part
-    while isinstance(at, Link) and len(nexts := plan.fed.get(at.id, ())) == 1 and isinstance(nexts[0], Link):
+    while isinstance(at, Link) and len(nexts := _behind(plan, at)) == 1 and isinstance(nexts[0], Link):
         at = nexts[0]
         node.parts.append(at)
     nexts = plan.fed.get(at.id, ())
     if isinstance(part, Converter) and len(nexts) == 1 and isinstance(nexts[0], Rail):
         node.rail = nexts[0]
         nexts = plan.fed.get(node.rail.id, ())
-    for child in nexts:
+    for child in (c for n in nexts for c in _with_outputs(plan, n)):
         if isinstance(child, Link) and child.kind == "return":
             continue  # it carries no more than what is drawn already; the table has it
         below, wires = child, []
-        while isinstance(below, Link) and len(plan.fed.get(below.id, ())) == 1:
+        while isinstance(below, Link) and len(_behind(plan, below)) == 1:
             wires.append(below)
             below = plan.fed[below.id][0]
         node.children.append(Node([below], "load", wires) if isinstance(below, Load) else _tree(plan, child))
     return node
+
+
+def _with_outputs(plan: Plan, part: Fed) -> tuple[Fed, ...]:
+    """A part, and where it is a load, the outputs by which it passes power on: they branch off at its terminals."""
+    return (part, *plan.fed.get(part.id, ())) if isinstance(part, Load) else (part,)
+
+
+def _behind(plan: Plan, link: Link) -> tuple[Fed, ...]:
+    """What hangs on a link, with what a load there passes on."""
+    return tuple(p for below in plan.fed.get(link.id, ()) for p in _with_outputs(plan, below))
 
 
 def lay_out(roots: list[Node], drawn: str, most_w: dict[str, float], chargers: dict[str, int]) -> Layout:
@@ -190,5 +200,9 @@ def words_of(node: Node) -> str:
     part = node.parts[0]
     if node.kind != "links":
         return str(part.name)
+    hosts = [c.parts[0] for c in node.children if any(isinstance(p, Link) and p.fed_by == c.id for k in node.children
+             for p in (*k.parts, *k.wires))]  # fmt: skip
     words = ", ".join(dict.fromkeys(p.kind for p in node.parts))
+    if hosts and len(node.parts) == 1:
+        words = f"{hosts[0].name} passes on"
     return words[0].upper() + words[1:]

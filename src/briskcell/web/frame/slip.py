@@ -12,14 +12,14 @@ from briskcell.model.figure import Curve, Figure
 from briskcell.model.kinds import kind_of
 from briskcell.model.parts import Converter, Fed, Link, Load, LossModel, Part, Rail
 from briskcell.model.plan import Store
-from briskcell.model.stores import Cell, ChargeBoard
-from briskcell.model.tree import feeding_point, load_feeders
+from briskcell.model.stores import ChargeBoard
+from briskcell.model.tree import feeding_point
 from briskcell.model.units import unit_of_field
 from briskcell.services.edits.differences import differences
 from briskcell.services.edits.field_names import NAMES, name_of
 from briskcell.services.edits.swap import swapped
-from briskcell.services.library import PartClass, classes, classes_for, part_class
-from briskcell.services.parts.feeding import WORDS, ends_of
+from briskcell.services.library import PartClass, classes, classes_for, outputs, part_class
+from briskcell.services.parts.feeding import WORDS, ends_of, places_for
 from briskcell.services.parts.removing import removable
 from briskcell.web.drawing.curves import limit_plot
 
@@ -91,6 +91,7 @@ class Slip:
     choices: tuple[Choice, ...] = ()
     ends: tuple[End, ...] = ()
     before: tuple[PartClass, ...] = ()
+    outputs: tuple[PartClass, ...] = ()
     removable: bool = False
     feeds: bool = False
 
@@ -109,7 +110,7 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
                     before=classes("links") if isinstance(part, Fed) else (), removable=removable(assessed.plan, part),
                     feeds=isinstance(part, (Store, Link, Converter, Rail)))  # fmt: skip
         return (
-            replace(slip, places=tuple(load_feeders(assessed.plan)), place=feeding_point(assessed.plan, part))
+            replace(slip, places=places_for(assessed.plan, part), place=feeding_point(assessed.plan, part), outputs=outputs())
             if isinstance(part, Load)
             else slip
         )
@@ -143,7 +144,7 @@ def _choices(path: str, at: Any) -> Iterator[Choice]:
         elif get_origin(info.annotation) is Literal:
             options = tuple((str(o), str(o).replace("_", " ")) for o in get_args(info.annotation))
             yield Choice(f"{path}/{name}", words, str(value), options)
-        elif isinstance(value, Cell):
+        elif value is not None and hasattr(type(value), "model_fields") and not isinstance(value, (Figure, Curve)):
             yield from _choices(f"{path}/{name}", value)
 
 

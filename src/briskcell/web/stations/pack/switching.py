@@ -11,7 +11,7 @@ from briskcell.model.plan import Plan
 from briskcell.model.units import show
 
 ACT_WORDS = {"off": "Switched off", "hold": "Held down", "empty": "Pack runs empty", "crash": "Board hangs"}
-SOFT_WORDS = (("", "as its switches say"), ("true", "yes, a script shuts it down"), ("false", "nothing has to be shut down"))
+SOFT_WORDS = (("", "as its switches say"), ("true", "by a button that starts a script"), ("false", "nothing has to be shut down"))
 HARD_OFF_WORDS = (("", "as its switches say"), ("true", "yes, something else does"), ("false", "no"))
 MOST_NAMED = 3
 
