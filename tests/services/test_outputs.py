@@ -113,7 +113,7 @@ def test_an_output_is_a_place_and_goes_with_its_part() -> None:
 def test_the_map_shows_where_power_is_passed_on() -> None:
     a = assess(with_socket(), STOCK)
     nodes = [n for root in trees(a.plan) for n in root.walk()]
-    host = next(n for n in nodes if words_of(n) == "Small four-core computer board passes on")
+    host = next(n for n in nodes if words_of(n) == "Passes on")
     assert [c.parts[0].id for c in host.children] == ["board", "radio-wifi-usb"]
     drawn = current_map(a, 0.5, "play", "draw")
     assert {"board", "radio-wifi-usb"} <= {r.element for r in drawn.rows}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from dataclasses import replace
+from urllib.parse import urlencode
 
 from flask import Blueprint, Response, abort, make_response, render_template, request, url_for
 
@@ -60,7 +61,7 @@ def _addresses(opened: Opened, view: View) -> dict[str, str]:
     return {
         "own_url": url_for("build.station", build_id=build_id, station=view.station),
         "edit_url": url_for("build.edit", build_id=build_id),
-        "at_query": f"soc={round(view.soc * 100)}&state={view.state}",
+        "at_query": urlencode(view.query),
     }
 
 

@@ -12,7 +12,10 @@ from briskcell.model.parts import STATES
 
 @dataclass(frozen=True)
 class View:
-    """What a page looks at: station, operating point, the open slip, how wide the map is drawn, and whether it is open."""
+    """What a page looks at: station, operating point, the open slip, how wide the map is drawn, and whether it is open.
+
+    ``plugged`` where the map shows it on the charger: by the socket ``by``, with the console off or in the load state ``use``.
+    """
 
     station: str
     soc: float
@@ -20,8 +23,19 @@ class View:
     slip: str
     width: str = "wide"
     map_open: bool = False
+    plugged: bool = False
+    use: str = "play"
+    by: str = ""
+
+    @property
+    def query(self) -> dict[str, str]:
+        """The operating point, as a page's address carries it."""
+        at = {"soc": str(round(self.soc * 100)), "state": PLUGGED if self.plugged else self.state}
+        return at | ({"use": self.use, "by": self.by} if self.plugged else {})
 
 
+PLUGGED = "plugged"
+USES = ("off", *STATES)
 WIDTHS = ("wide", "narrow", "phone")
 
 
@@ -30,6 +44,10 @@ def view_of(values: MultiDict[str, str], station: str = "") -> View:
     percent = values.get("soc", 70, type=int)
     width = request.cookies.get("map_width", "wide")
     station, state = station or values.get("station", ""), values.get("state", "play")
+    plugged, use = state == PLUGGED, values.get("use", "play")
+    use = use if use in USES else "play"
+    if plugged:
+        state = use
     return View(
         station=station or "draw",
         soc=min(max(percent, 0), 100) / 100,
@@ -37,4 +55,7 @@ def view_of(values: MultiDict[str, str], station: str = "") -> View:
         slip=(values.get("preview", "") or values.get("slip", ""))[:160],
         width=width if width in WIDTHS else "wide",
         map_open=values.get("map", "") == "open",
+        plugged=plugged,
+        use=use,
+        by=values.get("by", "")[:160],
     )

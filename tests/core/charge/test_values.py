@@ -164,10 +164,15 @@ def test_plugged_in_the_console_hangs_where_its_layout_says() -> None:
     found = plugged(assess(on_bus).op, on_bus.chargers[0], 0.5, "play")
     assert found.bus_v == pytest.approx(5.0 - 0.1 * 1.5)
     assert found.flow.consumer_v[0] == pytest.approx(4.85 - 0.05)
+    assert (found.into_a, found.system_a, found.carried, LIMITS[found.limit]) == (1.0, 0.5, True, "the set current")
+    alone = plugged(assess(on_bus).op, on_bus.chargers[0], 0.5, None)
+    assert (alone.bus_v, alone.system_a) == (pytest.approx(4.9), 0.0), "the console is off"
+    assert float(alone.flow.consumer_a[0]) == 0.0
     on_cell = plan_of(hand_plan(supplies=[SUPPLY], chargers=[BOARD | {"layout": "on_cell"}], loads=[drawing(0.5)]))
     shared = plugged(assess(on_cell).op, on_cell.chargers[0], 0.5, "play")
     assert shared.store_v == pytest.approx(3.7 + 0.05 * 0.5, abs=2e-3), "half of the charger's ampere goes into the cell"
     assert shared.flow.consumer_v[0] == pytest.approx(shared.store_v)
+    assert shared.into_a == pytest.approx(0.5, abs=1e-3)
 
 
 def test_a_crank_gives_most_at_half_its_volts() -> None:

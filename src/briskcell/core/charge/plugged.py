@@ -11,7 +11,7 @@ from briskcell.core.engine.network import Draws, draws_of
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.core.engine.solver import Flow, solve
-from briskcell.model.parts import Link
+from briskcell.model.parts import STATES, Link, State
 from briskcell.model.stores import ChargeBoard, Supply
 
 
@@ -27,7 +27,11 @@ class PluggedNode:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Plugged:
-    """The solved point. ``flow`` is the console's tree, fed from the bus or from the charging store."""
+    """The solved point. ``flow`` is the console's tree, fed from the bus or from the charging store.
+
+    ``into_a`` is what goes into the store, negative what comes out of it; ``limit`` names what holds the charger's current down,
+    as one of ``LIMITS``; ``carried`` says whether the supply carries the console.
+    """
 
     board: ChargeBoard
     nodes: tuple[PluggedNode, ...]
@@ -37,9 +41,13 @@ class Plugged:
     charge_a: float
     input_a: float
     store_v: float
+    into_a: float
+    layout: str
+    limit: int
+    carried: bool
 
 
-def plugged(op: Operating, board: ChargeBoard, soc: float, state: str) -> Plugged:
+def plugged(op: Operating, board: ChargeBoard, soc: float, state: str | None) -> Plugged:
     """Solve the build while it charges.
 
     Parameters
@@ -50,8 +58,8 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str) -> Plugge
         The charge board in use.
     soc : float
         State of charge of the store it fills.
-    state : str
-        Load state of the console; a cut-out layout has it off.
+    state : str or None
+        Load state of the console, None while it is off; a cut-out layout has it off.
 
     Returns
     -------
@@ -62,7 +70,7 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str) -> Plugge
     assert isinstance(supply, Supply)
     index = op.network.stores.index(board.charges)
     path = ChargePath(op, board, supply, index)
-    charge_a, input_a, system_a, _, _, _ = path.balance(state)
+    charge_a, input_a, system_a, _, carried, held = path.balance(state)
     at = {k: float(np.interp(soc, RISING, v)) for k, v in (("charge", charge_a), ("input", input_a), ("system", system_a))}
     through = path.layout == "power_path"
     on_bus = at["system"] if through else 0.0
@@ -82,6 +90,10 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str) -> Plugge
         charge_a=at["charge"],
         input_a=at["input"],
         store_v=ocv_at + into * r,
+        into_a=into,
+        layout=path.layout,
+        limit=int(held[int(np.argmin(np.abs(RISING - soc)))]),
+        carried=bool(carried[int(np.argmin(np.abs(RISING - soc)))]),
     )
 
 
@@ -95,13 +107,12 @@ def _way_in(op: Operating, board: ChargeBoard, supply: Supply) -> list[tuple[str
     return [(supply.id, supply.own_resistance_ohm.likely + supply.cable_ohm.likely), *reversed(links)]
 
 
-def _console(op: Operating, board: ChargeBoard, layout: str, index: int, soc: float, state: str, feed_v: float) -> Flow:
+def _console(op: Operating, board: ChargeBoard, layout: str, index: int, soc: float, state: str | None, feed_v: float) -> Flow:
     ocv = np.array([float(np.interp(soc, c.soc[::-1], c.ocv_v[::-1])) for c in op.curves])
     ohm = np.array([float(np.interp(soc, c.soc[::-1], c.steady_ohm[::-1])) for c in op.curves])
     ocv[index] = feed_v
     ohm[index] = board.path_resistance_ohm.likely if layout == "power_path" else 0.0
-    off = layout == "cut_out"
-    d = draws_of(op.network.loads, state)
-    scale = 0.0 if off else 1.0
+    d = draws_of(op.network.loads, state or STATES[State.REST])
+    scale = 0.0 if layout == "cut_out" or state is None else 1.0
     draws = Draws(power_w=d.power_w * scale, current_a=d.current_a * scale, conductance_s=d.conductance_s * scale)
     return solve(op.network, ocv, ohm, draws)

@@ -22,6 +22,7 @@ from ..view import View
 from .current_map import CurrentMap, current_map, left_words
 from .facts import differences_from_class
 from .numbers import Numbers
+from .plugged_map import USES, PluggedMap, plugged_map
 from .slip import slip_of
 from .strip import Strip, strip_at
 
@@ -75,8 +76,10 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "stations": STATIONS,
         "number": numbers,
         "spine": spine(assessed, numbers),
-        "current_map": sheltered("map", lambda: _map(assessed, opened, view), None) if view.map_open else None,
-        "strip": sheltered("strip", partial(_strip, assessed, opened, view), None) if not view.map_open else None,
+        "current_map": sheltered("map", lambda: _map(assessed, opened, view), None) if view.map_open and not view.plugged else None,
+        "strip": None if view.map_open or view.plugged else sheltered("strip", partial(_strip, assessed, opened, view), None),
+        "plugged": sheltered("plugged in", partial(_plugged, assessed, view), None) if view.plugged else None,
+        "uses": USES,
         "left": sheltered("hours left", partial(left_words, assessed, view.soc), ""),
         "collapsed": sheltered("collapse", partial(_collapsed, assessed, view), False),
         "findings": assessed.findings,
@@ -93,6 +96,10 @@ def _map(assessed: Assessment, opened: Opened, view: View) -> CurrentMap:
 
 def _strip(assessed: Assessment, opened: Opened, view: View) -> Strip | None:
     return strip_at(assessed, view.soc, view.state, view.station, _drawn(view), opened.baseline)
+
+
+def _plugged(assessed: Assessment, view: View) -> PluggedMap | None:
+    return plugged_map(assessed, view.soc, view.use, view.by, _drawn(view))
 
 
 def _drawn(view: View) -> str:
@@ -112,6 +119,7 @@ def pieces(context: dict[str, Any]) -> dict[str, Markup]:
     }
     view = context["view"]
     undrawn = context["current_map"] is None if view.map_open else context["strip"] is None and bool(context["plan"].stores)
+    undrawn = undrawn and not view.plugged
     missing = {"map": undrawn, "surface": context["surface"] is None}
     made = {n: Markup(_piece(n, f, context)) if not missing.get(n) else _broken(n) for n, f in files.items()}
     shown = [(s, s.state(context["assessed"])) for s in sections(view.station) if f'id="{s.anchor}"' in made["surface"]]

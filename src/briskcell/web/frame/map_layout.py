@@ -204,5 +204,5 @@ def words_of(node: Node) -> str:
              for p in (*k.parts, *k.wires))]  # fmt: skip
     words = ", ".join(dict.fromkeys(p.kind for p in node.parts))
     if hosts and len(node.parts) == 1:
-        words = f"{hosts[0].name} passes on"
+        words = "passes on"
     return words[0].upper() + words[1:]

@@ -6,7 +6,7 @@ export function startMap() {
   load();
   document.addEventListener("htmx:after:swap", load);
   document.addEventListener("input", (event) => {
-    if (event.target.closest("#at") && known) show();
+    if (event.target.closest("#at") && known && document.getElementById("map-drawing")) show();
   });
 }
 

@@ -6,7 +6,7 @@ export function startWidth() {
   const tell = () => {
     const width = PHONE.matches ? "phone" : NARROW.matches ? "narrow" : "wide";
     document.cookie = `map_width=${width}; path=/; max-age=31536000; samesite=strict`;
-    const drawn = document.getElementById("map-drawing");
+    const drawn = document.querySelector("svg.river[data-width]");
     if (drawn && drawn.dataset.width !== width) document.querySelector("#at [name=soc]").dispatchEvent(new Event("change", { bubbles: true }));
   };
   NARROW.addEventListener("change", tell);

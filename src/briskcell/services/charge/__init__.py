@@ -1,0 +1,1 @@
+"""Questions of the Charge station."""
