@@ -146,13 +146,13 @@ def test_a_number_shows_its_change_only_where_it_can_be_seen() -> None:
     after = assess(set_value(sanderling(), "packs/pack/parallel", "3").plan)
     found = Numbers(after, before)
     assert found("runtime").delta.startswith("+")
-    assert found("energy").delta == "+18.3 Wh"
+    assert found("energy").delta == "+18.3 Wh, better"
     assert found("draw").delta == ""
     gone = assess(swap(oystercatcher(), "boost", "boost-5v-5a").plan)
     assert Numbers(gone, before)("part-draw:radio").delta.startswith("was")
     assert Numbers(before, gone)("part-draw:radio").delta == "new"
     assert Numbers(before, None)("warmth:nobody", "not stated").shown == "not stated"
-    assert [change(v, u) for v, u in ((0.35, "h"), (-0.04, "%"), (1.0, "W"), (-3.0, "°C"))] == ["+0:21", "−4", "+1.00 W", "−3 K"]
+    assert [change(v, u) for v, u in ((0.35, "h"), (-0.04, "%"), (1.0, "W"), (-3.0, "°C"))] == ["+0:21", "−4", "+1.00 W", "−3 °C"]
 
 
 def test_a_pack_of_unequal_strings_still_has_a_bay_and_a_list() -> None:

@@ -12,7 +12,7 @@ from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services import folder
 from briskcell.services.workshop import Workshop
 
-from . import build, errors, filters, guard, history, mending, parts, shelf  # noqa: F401  history, mending and parts add to the build
+from . import build, errors, filters, guard, help, history, mending, parts, shelf  # noqa: F401  history, mending and parts add to the build
 from .safe import IdConverter
 from .stations import load_routes
 
@@ -60,4 +60,5 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
     load_routes()
     app.register_blueprint(shelf.bp)
     app.register_blueprint(build.bp)
+    app.register_blueprint(help.bp)
     return app

@@ -15,6 +15,7 @@ from briskcell.services.workshop import PAGE, Workshop
 from .drawing.small_river import river
 from .forms import FORMS, NewBuildForm, _Answers
 from .frame.numbers import Numbers
+from .help import TOUR, TOUR_COOKIE
 from .safe import back_to, row_number
 from .stations.pack.bay_drawing import draw_bay
 from .units import CHOICES, COOKIE
@@ -40,7 +41,8 @@ def shelf() -> str:
     order = request.args.get("order", "") if request.args.get("order") in ORDERS else "changed"
     rows, count = workshop().shelf(like, page, state, order)
     return render_template("shelf.html", rows=rows, count=count, page=page, pages=-(-count // PAGE), like=like, removed=removed,
-                           state=state, order=order, orders=ORDERS, rivers={r.row.id: river(r.known) for r in rows})  # fmt: skip
+                           state=state, order=order, orders=ORDERS, rivers={r.row.id: river(r.known) for r in rows},
+                           tour=() if TOUR_COOKIE in request.cookies else TOUR)  # fmt: skip
 
 
 def _form(way: str) -> _Answers:
@@ -103,6 +105,14 @@ def restore(build_id: int) -> BaseResponse:
     """Put a removed build back."""
     workshop().put_back(build_id)
     return redirect(url_for("shelf.shelf"), 303)
+
+
+@bp.post("/toured")
+def toured() -> BaseResponse:
+    """The tour is not shown again."""
+    response = redirect(url_for("shelf.shelf"), 303)
+    response.set_cookie(TOUR_COOKIE, "seen", max_age=31_536_000, samesite="Strict", httponly=True)
+    return response
 
 
 @bp.post("/units")

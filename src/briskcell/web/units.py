@@ -17,6 +17,7 @@ CHOICES: dict[str, tuple[str, ...]] = {
     "warmth": ("°C", "°F"),
     "copper": ("AWG", "mm²"),
     "mass": ("g", "oz"),
+    "charge": ("Ah", "mAh"),
     "money": ("€", "$", "£", "kr"),
 }
 
@@ -36,9 +37,10 @@ OTHERS: dict[tuple[str, str], Other] = {
     ("m", "in"): Other("in", 1 / units.INCH_M, places=1),
     ("°C", "°F"): Other("°F", 1.8, 32.0, 0),
     ("K", "°F"): Other("°F", 1.8, 0.0, 0),
+    ("Ah", "mAh"): Other("mAh", 1000.0, places=0),
     ("g", "oz"): Other("oz", 1 / units.OUNCE_G, places=1),
 }
-_KIND = {"mm": "length", "m": "length", "°C": "warmth", "K": "warmth", "AWG": "copper", "g": "mass", "€": "money"}
+_KIND = {"mm": "length", "m": "length", "°C": "warmth", "K": "warmth", "AWG": "copper", "g": "mass", "Ah": "charge", "€": "money"}
 
 
 def chosen() -> dict[str, str]:
@@ -95,6 +97,6 @@ def change(value: float, unit: str) -> str:
         return f"{sign}{minutes // 60}:{minutes % 60:02d}"
     if unit == "%":
         return f"{sign}{abs(value) * 100:.0f}"
-    if unit == "°C":
-        unit = "K"
+    if unit == "°C":  # a difference: without the offset of a temperature
+        return f"{sign}{show(abs(value), 'K').replace(' K', ' °C')}"
     return f"{sign}{show(abs(value), unit)}"

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from briskcell.core.assess import Assessment
-from briskcell.core.charge.charging import Charge, charge
+from briskcell.core.charge.charging import charge
 from briskcell.core.charge.plugged import Plugged, plugged
 from briskcell.core.engine.operating import operate
 from briskcell.core.moves.charging import reaches, takes
@@ -91,5 +91,9 @@ def on_charger(assessed: Assessment, key: str, use: str, soc: float) -> OnCharge
     state = None if use == OFF else use
     found, whole = plugged(op, socket.board, soc, state), charge(op, socket.board, min(soc, 0.999))
     course = whole.off if use == OFF else whole.play
-    left = None if course.hours is None or soc >= course.end_soc else course.hours - float(np.interp(soc, course.soc, course.elapsed_h))
+    left = (
+        None
+        if course.hours is None or soc >= course.end_soc
+        else course.hours - float(np.interp(soc, course.soc, course.elapsed_h))
+    )
     return OnCharger(socket, ways, found, use, found.layout, found.into_a, left, course.why)

@@ -17,6 +17,7 @@ from briskcell.services.judge import sheltered
 from briskcell.services.workshop import Opened
 from briskcell.web.stations import sections, surfaces
 
+from ..help import HELP
 from ..units import show
 from ..view import View
 from .current_map import CurrentMap, current_map, left_words
@@ -80,6 +81,7 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "strip": None if view.map_open or view.plugged else sheltered("strip", partial(_strip, assessed, opened, view), None),
         "plugged": sheltered("plugged in", partial(_plugged, assessed, view), None) if view.plugged else None,
         "uses": USES,
+        "station_help": HELP[view.station],
         "left": sheltered("hours left", partial(left_words, assessed, view.soc), ""),
         "collapsed": sheltered("collapse", partial(_collapsed, assessed, view), False),
         "findings": assessed.findings,

@@ -10,6 +10,11 @@ from briskcell.core.workings import value
 
 from ..units import change, show
 
+# Kinds of numbers of which more is better, and less; of others a change is neither.
+MORE_IS_BETTER = ("runtime", "energy", "headroom", "shelf", "efficiency", "path", "limit")
+LESS_IS_BETTER = ("draw", "part-draw", "charge", "charge-play", "heat", "warmth", "lost", "cost", "cells-mass", "wiring",
+                  "stranded", "resets", "asked", "guessed", "fuse")  # fmt: skip
+
 
 @dataclass(frozen=True, slots=True)
 class Number:
@@ -38,7 +43,15 @@ class Numbers:
             return Number(key, now, shown, "new" if before is None else f"was {show(before, unit)}")
         if before is None or now is None or show(before, unit) == shown:
             return Number(key, now, shown, "")
-        return Number(key, now, shown, change(now - before, unit))
+        return Number(key, now, shown, f"{change(now - before, unit)}{_verdict(key, now - before)}")
+
+
+def _verdict(key: str, by: float) -> str:
+    """Whether a change is for the better, as a word after it."""
+    kind = key.partition(":")[0]
+    if kind not in MORE_IS_BETTER + LESS_IS_BETTER:
+        return ""
+    return ", better" if (by > 0) == (kind in MORE_IS_BETTER) else ", worse"
 
 
 def _finite(assessed: Assessment, key: str) -> tuple[float | None, str]:

@@ -86,7 +86,9 @@ def plugged_map(assessed: Assessment, soc: float, use: str, by: str, width: str)
     in_w = in_a * on.socket.supply.voltage_v.likely
     into_w = on.into_a * found.store_v
     scale = WIDEST / max(in_w, console_w, abs(into_w), 0.1)
-    shown = [(i, short(n, space.width - space.rows_x - 74.0), show(w, "W"), FIRST_Y + ROW_STEP * k) for k, (i, n, w) in enumerate(rows)]
+    shown = [
+        (i, short(n, space.width - space.rows_x - 74.0), show(w, "W"), FIRST_Y + ROW_STEP * k) for k, (i, n, w) in enumerate(rows)
+    ]
     return PluggedMap(
         on=on, space=space, bands=tuple(_bands(on, space, scale, in_w, into_w, [(y, w) for (_, _, w), (*_, y) in zip(rows, shown, strict=True)])),
         rows=tuple(shown), supply_name=short(on.socket.supply.name, space.socket_x - 20.0), supply_words=f"{show(found.bus_v, 'V')} · {show(in_a, 'A')}", board_name=short(on.socket.board.name, 140.0 if space.detail else 96.0),

@@ -1,0 +1,94 @@
+"""Words for whoever is new: the tour, what each station decides and in which order, and the builders' own words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from flask import Blueprint, render_template
+
+from briskcell.core.stations import STATIONS
+
+bp = Blueprint("help", __name__, url_prefix="/help")
+TOUR_COOKIE = "tour"
+
+TOUR = (
+    "A build is one handheld: its pack, boards, wires and parts, on one map from the socket to the last lamp.",
+    "The stations at the left are the order a builder works in; each shows its one number, and whether it holds.",
+    "Drag the charge or press Rest, Play, Peak: the map shows what flows then; every number opens to show how it came about.",
+    "Under the map stands what is wrong first, with a change that mends it; nothing you try is lost, undo goes back as far as you like.",
+    "Press / to find or add anything, ? for the keys; the builds here are made up, to be taken apart.",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class StationHelp:
+    """What a station decides, and the order to decide it in."""
+
+    decides: str
+    order: tuple[str, ...]
+
+
+HELP: dict[str, StationHelp] = {
+    "brief": StationHelp(
+        "What the console must do. Everything else is held against it.",
+        ("Hours of play and hours on the charger: they size the pack.",
+         "How thick the case may be, how warm the room is, and whether it is played while it charges.",
+         "What you do not care about stays empty, and is not judged."),
+    ),
+    "draw": StationHelp(
+        "What each part takes at rest, in play and at its peak.",
+        ("Put in every part, the small ones too; a class of the library stands in until you have measured.",
+         "Say how the time is spent: rest, play, peak, and which games.",
+         "Measure the parts with the largest share first; what is guessed is marked."),
+    ),
+    "rails": StationHelp(
+        "Which boards make which volts, and whether each can give what is asked at the worst moment.",
+        ("See what every part accepts, then how few supply voltages serve them all.",
+         "Choose boards with a quarter to spare at the peak, near the end of the pack: that is where they give least.",
+         "A part short of its volts is helped by a thicker wire, a shorter path or a rail of its own."),
+    ),
+    "pack": StationHelp(
+        "Which cells, how many, and what ends play.",
+        ("Series sets the volts, parallel the hours and what each cell has to give.",
+         "Look at what ends play: if a board stops first, more cells do not help.",
+         "Then what a peak resets, where the warning belongs, how it is switched off, and whether it fits the bay."),
+    ),
+    "charge": StationHelp(
+        "How the pack is filled, how long it takes, and what the console does meanwhile.",
+        ("The board must be made for the cells: their number in series, their chemistry, their end volts.",
+         "Choose whether the console is fed first (power path), cut out, or hangs on the cell: the last two have their price.",
+         "See it on the charger in the map, from each supply you may meet."),
+    ),
+}  # fmt: skip
+
+GLOSSARY: tuple[tuple[str, str], ...] = (
+    ("1S, 2S; 1P, 2P", "Cells one after the other (their volts add) and side by side (their hours add): 2S2P is four cells."),
+    ("Ah, mAh", "How much charge a cell holds: 3.5 Ah is 3,500 mAh. Only at the same volts do they compare; else compare Wh."),
+    ("Balancing", "Cells in series are charged as one; what evens them out keeps the fullest from being overcharged."),
+    ("Boost, buck", "A board that makes more volts from fewer, and one that makes fewer from more."),
+    ("C-rate", "Amperes by the cell's capacity: half C empties or fills it in two hours."),
+    ("Cut-off", "The volts at which the pack is empty: by its cells, its protection board, or a board that drops out sooner."),
+    ("Cut-out jack", "A charge socket whose contact opens while a plug is in it, and so takes the console off the cells."),
+    ("Float, end volts", "Where a charger stops rising and only holds: 4.20 V for most lithium cells, 3.65 V for LFP."),
+    ("Headroom, spare", "What a part could still give above what it is asked. Least: at the worst moment. Now: at the one shown."),
+    ("LCO pouch, LiPo", "Flat lithium cells in a foil bag; the round ones are mostly NMC or NCA in a steel can."),
+    ("LFP", "Lithium iron phosphate: 3.2 V, patient and safe, needs a charger of its own."),
+    ("Lock-out", "The input volts below which a board switches off; at a peak the sag alone can reach it."),
+    ("Peak", "The most a part takes for a moment. All at once is the worst case; by chance is how resets are counted."),
+    ("Power path", "A charge board that feeds the console from the socket first, and the cells with what is left."),
+    ("Protection board", "Cuts the pack off when it is too empty, too full, or gives too much; not a charger, not a switch."),
+    ("Quiescent current", "What a board takes for itself while on, and what it sips while off."),
+    ("Ripple, inrush", "The wobble on the volts a board makes; the rush that fills a part's capacitors as it is switched on."),
+    ("Sag", "How far the volts fall under load: through the cells' own resistance, the wires, and every contact."),
+    ("Soft shutdown", "The board is told to write its card and stop before its power goes."),
+    ("State of charge", "How full the pack is, in hundredths. Volts tell it badly in the middle, better near the ends."),
+    ("Wh", "Energy: volts times Ah. It is what hours of play are paid from, and what a carrier asks for."),
+    ("Window", "The volts a part accepts, at its own terminals; and those that destroy it."),
+    ("How it is known", "Guessed, typical of its class, printed by a maker, measured by you: a figure says which it is."),
+)
+
+
+@bp.get("")
+def help_page() -> str:
+    """Every station's help, the tour and the glossary on one page."""
+    return render_template("help.html", stations=STATIONS, help=HELP, glossary=GLOSSARY, tour=TOUR)
