@@ -65,7 +65,6 @@ class PluggedMap:
     pack_words: str
     fill: float
     sentence: str
-    soc: float
 
 
 def plugged_map(assessed: Assessment, soc: float, use: str, by: str, width: str) -> PluggedMap | None:
@@ -86,14 +85,14 @@ def plugged_map(assessed: Assessment, soc: float, use: str, by: str, width: str)
     in_w = in_a * on.socket.supply.voltage_v.likely
     into_w = on.into_a * found.store_v
     scale = WIDEST / max(in_w, console_w, abs(into_w), 0.1)
-    shown = [
-        (i, short(n, space.width - space.rows_x - 74.0), show(w, "W"), FIRST_Y + ROW_STEP * k) for k, (i, n, w) in enumerate(rows)
-    ]
+    room = space.width - space.rows_x - 74.0
+    shown = tuple((i, short(n, room), show(w, "W"), FIRST_Y + ROW_STEP * k) for k, (i, n, w) in enumerate(rows))
+    heights = [(y, w) for (_, _, w), (*_, y) in zip(rows, shown, strict=True)]
     return PluggedMap(
-        on=on, space=space, bands=tuple(_bands(on, space, scale, in_w, into_w, [(y, w) for (_, _, w), (*_, y) in zip(rows, shown, strict=True)])),
-        rows=tuple(shown), supply_name=short(on.socket.supply.name, space.socket_x - 20.0), supply_words=f"{show(found.bus_v, 'V')} · {show(in_a, 'A')}", board_name=short(on.socket.board.name, 140.0 if space.detail else 96.0),
-        board_words=show(found.bus_v, "V"),
-        pack_words=f"{'takes' if on.into_a >= 0 else 'gives'} {show(abs(on.into_a), 'A')}", fill=soc, soc=soc,
+        on=on, space=space, bands=tuple(_bands(on, space, scale, in_w, into_w, heights)), rows=shown,
+        supply_name=short(on.socket.supply.name, space.socket_x - 20.0), supply_words=f"{show(found.bus_v, 'V')} · {show(in_a, 'A')}",
+        board_name=short(on.socket.board.name, 140.0 if space.detail else 96.0), board_words=show(found.bus_v, "V"),
+        pack_words=f"{'takes' if on.into_a >= 0 else 'gives'} {show(abs(on.into_a), 'A')}", fill=soc,
         sentence=_sentence(on, in_w, in_a, console_w, into_w),
     )  # fmt: skip
 
