@@ -15,7 +15,7 @@ TOUR = (
     "A build is one handheld: its pack, boards, wires and parts, on one map from the socket to the last lamp.",
     "The stations at the left are the order a builder works in; each shows its one number, and whether it holds.",
     "Drag the charge or press Rest, Play, Peak: the map shows what flows then; every number opens to show how it came about.",
-    "Under the map stands what is wrong first, with a change that mends it; nothing you try is lost, and undo goes all the way back.",
+    "Under the map stands what is wrong first, with a change that mends it; undo goes all the way back.",
     "Press / to find or add anything, ? for the keys; the builds here are made up, to be taken apart.",
 )
 
