@@ -90,7 +90,8 @@ def plugged_map(assessed: Assessment, soc: float, use: str, by: str, width: str)
     heights = [(y, w) for (_, _, w), (*_, y) in zip(rows, shown, strict=True)]
     return PluggedMap(
         on=on, space=space, bands=tuple(_bands(on, space, scale, in_w, into_w, heights)), rows=shown,
-        supply_name=short(on.socket.supply.name, space.socket_x - 20.0), supply_words=f"{show(found.bus_v, 'V')} · {show(in_a, 'A')}",
+        supply_name=short(on.socket.supply.name, space.socket_x - 20.0),
+        supply_words=f"{show(found.bus_v, 'V')} · {show(in_a, 'A')}",
         board_name=short(on.socket.board.name, 140.0 if space.detail else 96.0), board_words=show(found.bus_v, "V"),
         pack_words=f"{'takes' if on.into_a >= 0 else 'gives'} {show(abs(on.into_a), 'A')}", fill=soc,
         sentence=_sentence(on, in_w, in_a, console_w, into_w),
