@@ -13,6 +13,7 @@ import urllib.request
 from pathlib import Path
 
 import pytest
+import structlog
 from click.testing import CliRunner
 
 from briskcell.bench.meter import Meter, MeterError
@@ -65,8 +66,17 @@ def test_a_second_one_takes_a_free_port_and_both_answer(tmp_path: Path) -> None:
         end(again)
 
 
+def refused(*arguments: str) -> tuple[int, str]:
+    """Exit code and words of a start that ends before it serves."""
+    logs = structlog.get_config()
+    done = CliRunner().invoke(main, arguments)
+    structlog.configure(**logs)
+    assert isinstance(done.exception, SystemExit)
+    return done.exit_code, done.stderr
+
+
 def ended(*arguments: str, home: Path | None = None) -> tuple[int, str]:
-    """Exit code and words of a start that must end by itself."""
+    """The same of a process of its own."""
     environment = {k: v for k, v in os.environ.items() if k not in ("HOME", "XDG_DATA_HOME")} | (
         {"HOME": str(home)} if home else {}
     )
@@ -107,7 +117,7 @@ def test_a_file_that_cannot_be_used_is_said_in_one_sentence(tmp_path: Path, how:
     for beside in tmp_path.glob("builds.sqlite3-*"):
         beside.unlink()
     spoil(path, how)
-    code, words = ended("serve", "--data", str(tmp_path), "--port", "0")
+    code, words = refused("serve", "--data", str(tmp_path), "--port", "0")
     assert (code, words.count("\n")) == (2, 1), words
     assert says in words
     assert "Traceback" not in words
@@ -115,7 +125,7 @@ def test_a_file_that_cannot_be_used_is_said_in_one_sentence(tmp_path: Path, how:
 
 def test_a_folder_that_cannot_be_used_is_said_in_one_sentence(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("x")
-    code, words = ended("serve", "--data", str(tmp_path / "file" / "below"))
+    code, words = refused("serve", "--data", str(tmp_path / "file" / "below"))
     assert (code, "cannot be made" in words, words.count("\n")) == (2, True, 1)
     code, words = ended("serve", home=tmp_path / "file")
     assert (code, "Name another with --data" in words, words.count("\n")) == (2, True, 1)

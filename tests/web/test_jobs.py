@@ -11,6 +11,8 @@ from click.testing import CliRunner
 from flask.testing import FlaskClient
 
 from briskcell.cli import main
+from briskcell.core.assess import assess
+from briskcell.model.plan import plan_of
 from tests.web.doors import post, stored
 
 
@@ -41,6 +43,11 @@ def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: 
     assert taken is not None
     awg, board, cell, parallel = taken.groups()
     assert post(client, "search/take", {"awg": awg, "board": board, "cell": cell, "parallel": parallel}).status_code == 200
+    promised = re.search(r'AWG</td><td class="r n">(\d+) h (\d\d)</td>', page)
+    assert promised is not None
+    after = assess(plan_of(stored(client, 3))).runtime
+    assert after is not None
+    assert after.hours == pytest.approx(int(promised[1]) + int(promised[2]) / 60, rel=0.01), "it plays as long as was promised"
     plan = stored(client, 3)
     assert plan["packs"][0]["cell"]["part_class"] == cell
     assert plan["converters"][0]["part_class"] == board

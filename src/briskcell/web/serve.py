@@ -7,6 +7,7 @@ import signal
 import socket
 import sys
 from pathlib import Path
+from typing import IO
 
 import click
 
@@ -27,8 +28,12 @@ def serve(data: Path, port: int, *, demo: bool) -> None:
         If the folder cannot be used, or another process uses it.
     """
     folder.prepare(data)
-    held = folder.lock(data)
-    log_to(data / folder.LOG)
+    with folder.lock(data) as held:
+        log_to(data / folder.LOG)
+        _serve(data, port, held, demo=demo)
+
+
+def _serve(data: Path, port: int, held: IO[str], *, demo: bool) -> None:
     app = create_app(data)
     shop = app.extensions[EXTENSION]
     try:
@@ -54,7 +59,6 @@ def serve(data: Path, port: int, *, demo: bool) -> None:
         raise StoreError(why(error)) from error
     finally:
         shop.close()
-        held.close()
 
 
 def listen(wanted: int) -> socket.socket:
