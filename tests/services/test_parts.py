@@ -17,7 +17,7 @@ from briskcell.model.stores import ChargeBoard, Pack, Supply
 from briskcell.model.tree import boards_above, feeders_of, source_of
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 from briskcell.services.parts.adding import add, place_of
-from briskcell.services.parts.feeding import connect, ends_of
+from briskcell.services.parts.feeding import connect, ends_of, rise
 from briskcell.services.parts.fitting import add_string, protect, remove_string
 from briskcell.services.parts.removing import remove
 
@@ -163,3 +163,16 @@ def test_a_build_begins_from_nothing_part_by_part() -> None:
     # 37 Wh at 86 % over the two parts' mean draw.
     assert a.runtime.hours == pytest.approx(37 * 0.86 / a.draw.mean_w, rel=0.03)
     assert len(demo_plans()) == 3
+
+
+def test_a_link_changes_places_with_the_one_before_it() -> None:
+    plan = sanderling()
+    way = ["pack", "w-pack", "switch", "fuse", "boost"]
+    assert [p.id for p in reversed(list(feeders_of(plan, plan.converters[0])))] == way[:-1]
+    risen = rise(plan, "fuse")
+    assert [p.id for p in reversed(list(feeders_of(risen.plan, risen.plan.converters[0])))] == ["pack", "w-pack", "fuse", "switch"]
+    assert risen.words == "Fuse 5 A put before Toggle switch, 6 A"
+    assert rise(risen.plan, "switch").plan == plan
+    for part in ("w-pack", "w-screen", "boost"):
+        with pytest.raises(FigureError, match="No link lies before it"):
+            rise(plan, part)

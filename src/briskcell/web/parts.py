@@ -48,6 +48,12 @@ def inrush(build_id: int) -> Response:
     return change(build_id, lambda a: fitting.first_moment(a.plan, form("part")))
 
 
+@bp.post("/rise")
+def rise(build_id: int) -> Response:
+    """Have a link change places with the one before it."""
+    return change(build_id, lambda a: feeding.rise(a.plan, form("part")))
+
+
 @bp.post("/jack")
 def jack(build_id: int) -> Response:
     """Say that a load has a jack, or none."""

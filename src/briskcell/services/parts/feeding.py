@@ -10,7 +10,7 @@ from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Balancer, ChargeBoard, Trickle
 from briskcell.model.tree import load_feeders
-from briskcell.services.edits.values import Edit, field_error_of
+from briskcell.services.edits.values import Edit, checked, field_error_of
 
 WORDS = {"fed_by": "Fed from", "charges": "Fills", "supply": "Its supply", "driven_by": "Signals come from",
          "return_by": "Returns by"}  # fmt: skip
@@ -42,6 +42,36 @@ def places_for(plan: Plan, load: Load) -> tuple[Part, ...]:
     """What a load may be fed from: every place but what hangs on the load itself."""
     below = _below(plan, load)
     return tuple(p for p in load_feeders(plan) if p.id not in below)
+
+
+def may_rise(plan: Plan, part: Part) -> bool:
+    """Whether a link can change places with the one before it: both lie on one way, and neither is an output or a return."""
+    before = plan.by_id.get(part.fed_by) if isinstance(part, Link) else None
+    if not isinstance(part, Link) or not isinstance(before, Link):
+        return False
+    apart = ("outlet", "return")
+    return part.kind not in apart and before.kind not in apart and len(plan.fed[before.id]) == 1
+
+
+def rise(plan: Plan, part_id: str) -> Edit:
+    """Have a link change places with the one before it.
+
+    Raises
+    ------
+    FigureError
+        If there is none to change with.
+    """
+    link = plan.by_id.get(part_id)
+    if not isinstance(link, Link) or not may_rise(plan, link):
+        raise FigureError("id", "No link lies before it to change places with.", fix="Connect it elsewhere in its slip.")
+    before = plan.by_id[link.fed_by]
+    assert isinstance(before, Link)
+    swapped = {link.id: before.fed_by, before.id: link.id} | {p.id: before.id for p in plan.fed.get(link.id, ())}
+    update = {
+        name: tuple(altered(p, fed_by=swapped[p.id]) if p.id in swapped else p for p in getattr(plan, name))
+        for name in ("links", "converters", "rails", "loads", "chargers")
+    }
+    return Edit(checked(plan, update), f"{link.name} put before {before.name}")
 
 
 def _below(plan: Plan, part: Part) -> set[str]:

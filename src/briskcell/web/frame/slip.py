@@ -19,7 +19,7 @@ from briskcell.services.edits.differences import differences
 from briskcell.services.edits.field_names import NAMES, name_of
 from briskcell.services.edits.swap import swapped
 from briskcell.services.library import PartClass, classes, classes_for, outputs, part_class
-from briskcell.services.parts.feeding import WORDS, ends_of, places_for
+from briskcell.services.parts.feeding import WORDS, ends_of, may_rise, places_for
 from briskcell.services.parts.removing import removable
 from briskcell.web.drawing.curves import limit_plot
 
@@ -93,6 +93,7 @@ class Slip:
     before: tuple[PartClass, ...] = ()
     outputs: tuple[PartClass, ...] = ()
     removable: bool = False
+    rises: bool = False
     feeds: bool = False
 
 
@@ -107,7 +108,7 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
                     numbers=tuple(_numbers(assessed, part)), plot=_limit(assessed, part), facts=tuple(facts_of(part)),
                     more=tuple(_unset(path, part)), choices=tuple(_choices(path, part)),
                     ends=tuple(End(f, WORDS[f], getattr(part, f) or "", parts) for f, parts in ends),
-                    before=classes("links") if isinstance(part, Fed) else (), removable=removable(assessed.plan, part),
+                    before=classes("links") if isinstance(part, Fed) else (), removable=removable(assessed.plan, part), rises=may_rise(assessed.plan, part),
                     feeds=isinstance(part, (Store, Link, Converter, Rail)))  # fmt: skip
         return (
             replace(slip, places=places_for(assessed.plan, part), place=feeding_point(assessed.plan, part), outputs=outputs())
