@@ -26,6 +26,7 @@ from briskcell.core.rails.headroom import Headroom, headrooms
 from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, direct_feeds, proposals, voltage_guards
 from briskcell.core.wiring.fuses import FuseCheck, check_fuses
 from briskcell.core.wiring.harness import LinkCheck, check_links
+from briskcell.core.wiring.shorts import ShortCheck, check_shorts
 from briskcell.model.changes import remade
 from briskcell.model.differing import Difference, differing
 from briskcell.model.parts import STATES, Converter, Link, Load, Part
@@ -63,7 +64,7 @@ NOTHING = Stock()
 ANSWERS = (
     "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
     "game_hours", "trickles", "charge_warmths", "resets", "proposals", "direct_feeds", "voltage_guards",
-    "ways_off", "lamps",
+    "ways_off", "lamps", "shorts",
 )  # fmt: skip
 Report = Callable[[str, Exception], None]
 
@@ -227,6 +228,11 @@ class Answers:
     def fuses(self) -> tuple[FuseCheck, ...]:
         """Every fuse."""
         return check_fuses(self.op, self.heat.air_c)
+
+    @cached_property
+    def shorts(self) -> tuple[ShortCheck, ...]:
+        """Every wire with a short at its far end."""
+        return check_shorts(self.op, self.heat.air_c)
 
     @cached_property
     def reserve(self) -> Reserve | None:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
 from briskcell.core.rails.headroom import Word
-from briskcell.model.parts import Converter, Load, Part, Rail
+from briskcell.model.parts import Converter, Link, Load, Part, Rail
 from briskcell.model.stores import Bank, Capacitor, Pack
 
 # The whole working order: keys are those of a place in it, so none moves when a station gets its page.
@@ -74,6 +74,14 @@ def _charge(a: Assessment) -> Headline:
     return Headline(a.charges[0].off.hours, "h", key=f"charge:{a.charges[0].board.id}", none="never full")
 
 
+def _wiring(a: Assessment) -> Headline:
+    """The conductor that drops most."""
+    most = max(a.links, key=lambda c: c.drop_v, default=None)
+    if most is None:
+        return Headline(None, "V", none="no wires")
+    return Headline(most.drop_v, "V", "most", f"wiring:{most.link.id}")
+
+
 def _brief_known(a: Assessment) -> bool:
     return all(w.state != "unknown" for w in a.requirements if w.field in ("hours", "room_c"))
 
@@ -100,5 +108,6 @@ STATIONS: dict[str, Station] = {
         Station(
             name="charge", title="Charge", own=(Pack, Capacitor, Bank), headline=_charge, known=lambda a: bool(a.charges),
         ),
+        Station(name="wiring", title="Wiring", own=(Link,), headline=_wiring, known=lambda a: bool(a.links)),
     )
 }  # fmt: skip

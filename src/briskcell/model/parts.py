@@ -302,6 +302,7 @@ class Converter(Fed):
         return self
 
 
+Colour = Literal["red", "black", "yellow", "orange", "green", "blue", "white", "grey", "brown", "violet"]
 Seconds = Annotated[float, Unit("s", at_least=0, at_most=3600)]
 
 
@@ -346,6 +347,7 @@ class Link(Fed):
     acts: Switching | None = None
     off_current_a: Amps | None = None
     run_m: Metres | None = None
+    colour: Colour | None = None
     cost: Money | None = None
 
     @model_validator(mode="after")

@@ -133,7 +133,10 @@ class Game(Document):
 
 
 class Plan(Document):
-    """A build: the brief, its parts and how they hang together. Format version 2."""
+    """A build: the brief, its parts and how they hang together. Format version 2.
+
+    ``joined`` names the joints of the order to build in that are made.
+    """
 
     format: Literal["brisk-cell-plan"] = "brisk-cell-plan"
     version: Literal[2] = 2
@@ -148,6 +151,7 @@ class Plan(Document):
     supplies: Annotated[tuple[Supply, ...], Field(max_length=8)] = ()
     chargers: Annotated[tuple[ChargeBoard, ...], Field(max_length=8)] = ()
     trickles: Annotated[tuple[Trickle, ...], Field(max_length=8)] = ()
+    joined: Annotated[tuple[Annotated[str, Field(max_length=60)], ...], Field(max_length=400)] = ()
     packs: Annotated[tuple[Pack, ...], Field(max_length=8)] = ()
     balancers: Annotated[tuple[Balancer, ...], Field(max_length=8)] = ()
     capacitors: Annotated[tuple[Capacitor, ...], Field(max_length=8)] = ()

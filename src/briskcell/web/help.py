@@ -59,6 +59,12 @@ HELP: dict[str, StationHelp] = {
          "Choose whether the console is fed first (power path), cut out, or hangs on the cell: the last two have their price.",
          "See it on the charger in the map, from each supply you may meet."),
     ),
+    "wiring": StationHelp(
+        "Every wire, fuse and contact: what it drops, what it warms to, what a short does, and in which order they are joined.",
+        ("Type how long each wire really is; the finder then gives the thinnest that does.",
+         "Put a fuse right at the pack, and see that it opens before a wire behind it suffers.",
+         "Join from the far ends to the pack: nothing is live before the last joint."),
+    ),
 }  # fmt: skip
 
 GLOSSARY: tuple[tuple[str, str], ...] = (

@@ -141,3 +141,37 @@ def melting_time_s(current_a: float, section_mm2: float, ambient_c: float = 40.0
     circular_mils = section_mm2 / 5.067075e-4
     reach = math.log10((COPPER_MELTS_C - ambient_c) / (234.0 + ambient_c) + 1.0)
     return reach / 33.0 * (circular_mils / current_a) ** 2 if current_a > 0 else math.inf
+
+
+def short_temperature_c(current_a: float, section_mm2: float, seconds: float, ambient_c: float = 40.0) -> float:
+    """Temperature that a copper wire reaches in a short circuit: Onderdonk's equation [1]_ solved for it.
+
+    Parameters
+    ----------
+    current_a : float
+        Fault current. [A]
+    section_mm2 : float
+        Copper section. [mm²]
+    seconds : float
+        How long it flows. [s]
+    ambient_c : float
+        Before the fault. [°C]
+
+    Returns
+    -------
+    float
+        Degrees Celsius; no heat is given off meanwhile. Copper melts at 1083 °C, where it ends.
+
+    References
+    ----------
+    .. [1] E. R. Stauffacher, Short-time current carrying capacity of copper wire, General Electric Review 31(6), 1928.
+
+    Examples
+    --------
+    >>> from briskcell.core.engine.resistance import awg_section_mm2
+    >>> round(short_temperature_c(50.0, awg_section_mm2(24), 1.349))
+    1083
+    """
+    circular_mils = section_mm2 / 5.067075e-4
+    power: float = min(33.0 * seconds * (current_a / circular_mils) ** 2, 3.0)
+    return min((234.0 + ambient_c) * (math.pow(10.0, power) - 1.0) + ambient_c, COPPER_MELTS_C)

@@ -127,7 +127,7 @@ def check_fuses(op: Operating, air_c: float) -> tuple[FuseCheck, ...]:
         flow = op.flow.branch_a[State.PEAK, :, column]
         behind = [k for k in _behind(op, fuse.id) if k.kind in ("wire", "trace") and k.resistance_ohm is None]
         thinnest = min(behind, key=link_section_mm2, default=None)
-        fault = _short_circuit_a(op, fuse)
+        fault = short_circuit_a(op, fuse.id)
         out.append(
             FuseCheck(
                 fuse=fuse,
@@ -152,14 +152,29 @@ def _behind(op: Operating, at: str) -> list[Link]:
     return out
 
 
-def _short_circuit_a(op: Operating, fuse: Link) -> float:
-    """Full store into a short right behind the fuse: its fast resistance and all links up to there."""
-    row = op.network.branch_of_element[op.network.position[fuse.id]]
-    source = int(op.network.source_of_element[op.network.position[fuse.id]])
+def short_circuit_a(op: Operating, element: str, further_ohm: float = 0.0) -> float:
+    """Current of a full store into a short right behind an element: its fast resistance and all links up to there.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    element : str
+        The id of any part of the console that hangs on a store without a board between.
+    further_ohm : float
+        Resistance from there to the short. [Ω]
+
+    Returns
+    -------
+    float
+        Amperes, held by the protection board's threshold; 0 behind a converter.
+    """
+    row = op.network.branch_of_element[op.network.position[element]]
+    source = int(op.network.source_of_element[op.network.position[element]])
     if source >= len(op.network.stores):
         return 0.0
     curves = op.curves[source]
-    path = float(row @ op.network.fixed_ohm) + float(curves.fast_ohm[0])
+    path = float(row @ op.network.fixed_ohm) + float(curves.fast_ohm[0]) + further_ohm
     store = op.plan.stores[source]
     trip = store.protection.trip_a.likely * SHORT_OVER_TRIP if isinstance(store, Pack) and store.protection else math.inf
     return min(float(curves.ocv_v[0]) / max(path, 1e-6), max(trip, 1e-6))

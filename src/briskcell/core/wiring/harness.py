@@ -64,8 +64,9 @@ def check_links(op: Operating, air_c: float) -> tuple[LinkCheck, ...]:
 
 
 def find_gauge(current_a: float, length_m: float, drop_v: float, *, air_c: float = 40.0, insulation_c: float = 80.0,
-               bundle: int = 1, fuse_a: float | None = None, fault_a: float | None = None) -> float | None:  # fmt: skip
-    """The thinnest even gauge whose drop and warming are allowed, and which outlives the fuse before it.
+               bundle: int = 1, fuse_a: float | None = None, fault_a: float | None = None,
+               owned: tuple[float, ...] = GAUGES) -> float | None:  # fmt: skip
+    """The thinnest gauge whose drop and warming are allowed, and which outlives the fuse before it.
 
     Parameters
     ----------
@@ -82,17 +83,20 @@ def find_gauge(current_a: float, length_m: float, drop_v: float, *, air_c: float
     fuse_a, fault_a : float, optional
         Rating of the fuse before it and the short-circuit current there. [A]
 
+    owned : tuple of float
+        Gauges to choose from, the thinnest first. [AWG]
+
     Returns
     -------
     float or None
-        AWG; None where not even 10 AWG does.
+        AWG; None where none of them does.
 
     Examples
     --------
     >>> find_gauge(2.5, 0.15, 0.05)
     22.0
     """
-    for gauge in GAUGES:
+    for gauge in owned:
         section = awg_section_mm2(gauge)
         if current_a * wire_resistance_ohm(length_m, section, 2, air_c) > drop_v:
             continue

@@ -42,17 +42,19 @@ def value_at(plan: Plan, path: str) -> tuple[Any, Unit | None]:
     """
     at: Any = plan
     unit: Unit | None = None
+    known = True
     for step in path.split("/"):
         if isinstance(at, tuple):
             at = _item(at, step)
+            known = at is not None
         elif isinstance(at, BaseModel) and step in type(at).model_fields:
             unit = unit_of_field(type(at), step) or (unit if isinstance(at, Figure) else None)
             at = getattr(at, step)
         else:
-            at = None
+            at, known = None, False
         if at is None and step != path.split("/")[-1]:
             break
-    if at is None and unit is None:
+    if at is None and unit is None and not (known and path.endswith(step)):
         raise FigureError(path, f"The build has nothing under “{path}”.", fix="Reload the page.")
     return at, unit
 

@@ -108,7 +108,8 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
                     numbers=tuple(_numbers(assessed, part)), plot=_limit(assessed, part), facts=tuple(facts_of(part)),
                     more=tuple(_unset(path, part)), choices=tuple(_choices(path, part)),
                     ends=tuple(End(f, WORDS[f], getattr(part, f) or "", parts) for f, parts in ends),
-                    before=classes("links") if isinstance(part, Fed) else (), removable=removable(assessed.plan, part), rises=may_rise(assessed.plan, part),
+                    before=classes("links") if isinstance(part, Fed) else (), removable=removable(assessed.plan, part),
+                    rises=may_rise(assessed.plan, part),
                     feeds=isinstance(part, (Store, Link, Converter, Rail)))  # fmt: skip
         return (
             replace(slip, places=places_for(assessed.plan, part), place=feeding_point(assessed.plan, part), outputs=outputs())

@@ -1,0 +1,97 @@
+"""What to cut: every conductor with its pieces, colours and marks, and how many metres of each wire to buy."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from briskcell.model.parts import Colour, Converter, Link
+from briskcell.model.plan import Plan
+from briskcell.model.tree import feeders_of, source_of
+
+SPARE = 1.1  # a tenth more than the pieces, for what is cut wrong
+PLUS: tuple[Colour, ...] = ("red", "orange", "yellow", "violet", "blue", "white")  # of the store, then rail by rail
+MINUS: Colour = "black"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Piece:
+    """One piece of wire to cut: its conductor, colour and length, and what its label says at both ends. [m]"""
+
+    link: Link
+    colour: Colour
+    length_m: float
+    near: str
+    far: str
+
+
+def colour_of(plan: Plan, link: Link) -> Colour:
+    """The colour of a conductor's positive strand: its own where it has one, else one for each voltage of the build.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    link : Link
+        A wire or a return.
+
+    Returns
+    -------
+    str
+        Red from the store, another behind each board; a return is black.
+    """
+    if link.colour is not None:
+        return link.colour
+    if link.kind == "return":
+        return MINUS
+    board = next((p for p in feeders_of(plan, link) if isinstance(p, Converter)), None)
+    return PLUS[0] if board is None else PLUS[min(plan.converters.index(board) + 1, len(PLUS) - 1)]
+
+
+def pieces(plan: Plan) -> tuple[Piece, ...]:
+    """Every piece of wire to cut, one for each conductor of a wire: the way out in its colour, the way back in black.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+
+    Returns
+    -------
+    tuple of Piece
+        Of wires and returns that have a length, in the order of the plan.
+    """
+    out = []
+    for link in plan.links:
+        if link.kind not in ("wire", "return") or link.length_m is None:
+            continue
+        near = plan.by_id[link.fed_by].name if link.kind == "wire" else source_of(plan, link).name
+        fed = plan.fed.get(link.id, ())
+        far = fed[0].name if len(fed) == 1 else f"{len(fed)} parts" if fed else "free end"
+        if link.kind == "return":
+            back = [p.name for p in plan.loads if p.return_by == link.id]
+            far = ", ".join(back[:2]) + (" and others" if len(back) > 2 else "") or "free end"
+        for k in range(link.conductors if link.kind == "wire" else 1):
+            colour = colour_of(plan, link) if k % 2 == 0 else MINUS
+            out.append(Piece(link=link, colour=colour, length_m=link.length_m, near=near, far=far))
+    return tuple(out)
+
+
+def to_buy(plan: Plan) -> dict[tuple[str, Colour], float]:
+    """Metres of each wire to buy, a tenth more than the pieces come to.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+
+    Returns
+    -------
+    dict
+        By gauge in words, ``22 AWG`` or ``0.34 mm²``, and colour. [m]
+    """
+    out: dict[tuple[str, Colour], float] = {}
+    for piece in pieces(plan):
+        gauge = f"{piece.link.awg:g} AWG" if piece.link.awg is not None else f"{piece.link.section_mm2:g} mm²"
+        key = (gauge, piece.colour)
+        out[key] = out.get(key, 0.0) + SPARE * piece.length_m
+    return out

@@ -1,0 +1,45 @@
+"""Changes of the Wiring station: joints made and taken apart, gauges found and taken; labels to print."""
+
+from __future__ import annotations
+
+from flask import Response, render_template, request
+
+from briskcell.core.wiring.cutting import pieces, to_buy
+from briskcell.model.units import read
+from briskcell.services.wiring import gauges, joints
+from briskcell.web.build import bp, change, form
+from briskcell.web.shelf import workshop
+
+MOST_DROP_V = 5.0
+
+
+@bp.post("/joint")
+def joint(build_id: int) -> Response:
+    """Mark a joint as made, or take it apart."""
+    return change(build_id, lambda a: joints.toggle(a.plan, form("joint")))
+
+
+@bp.get("/gauges/<id:revision>")
+def found_gauges(build_id: int, revision: int) -> str:
+    """The thinnest gauge for each wire, within the drop allowed: asked for as it is typed."""
+    drop, owned_text = request.args.get("drop", "") or "50 mV", request.args.get("owned", "")[:120]
+    drop_v, owned = min(max(read(drop, "V", "drop"), 0.0), MOST_DROP_V), gauges.owned_gauges(owned_text)
+    found = gauges.proposals(workshop().at(build_id, revision).assessed, drop_v, owned, gains=True)
+    return render_template("wiring/_gauges_found.html", found=found, drop=drop, owned_text=owned_text, id=build_id)
+
+
+@bp.post("/gauges")
+def take_gauges(build_id: int) -> Response:
+    """Give the wires named, or all, the gauge that was found for them."""
+    return change(
+        build_id,
+        lambda a: gauges.take(a, read(form("drop") or "50 mV", "V", "drop"), gauges.owned_gauges(form("owned")),
+                              tuple(w for w in form("wire").split(" ") if w)),
+    )  # fmt: skip
+
+
+@bp.get("/labels")
+def labels(build_id: int) -> str:
+    """Labels for both ends of every piece, and the cut list, to print."""
+    plan = workshop().open(build_id).plan
+    return render_template("wiring/labels.html", plan=plan, pieces=pieces(plan), to_buy=to_buy(plan), id=build_id)

@@ -1,0 +1,90 @@
+"""Shorts, what a wire reaches, and what to cut: hand-worked."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import pytest
+
+from briskcell.core.assess import Assessment, assess
+from briskcell.core.engine.resistance import awg_section_mm2
+from briskcell.core.wiring.conductors import melting_time_s, short_temperature_c
+from briskcell.core.wiring.cutting import colour_of, pieces, to_buy
+from briskcell.core.wiring.shorts import ShortCheck
+from briskcell.model.parts import Link
+from briskcell.model.plan import plan_of
+from briskcell.services.demo import sanderling
+from tests.known import drawing, flat_cell, hand_plan
+
+FUSE = {"id": "fuse", "name": "Fuse", "kind": "fuse", "fed_by": "pack", "resistance_ohm": 0.01, "rating_a": 2.0}
+WIRE = {"id": "wire", "name": "Wire", "kind": "wire", "fed_by": "fuse", "awg": 26, "length_m": 0.5}
+BUCK = {"id": "buck", "name": "Buck", "kind": "buck", "fed_by": "fuse", "output_v": 2.5, "output_limit_a": 3.0,
+        "loss": {"kind": "fixed", "efficiency": 0.9}}  # fmt: skip
+
+
+def of(**lists: Any) -> Assessment:
+    packs = [{"id": "pack", "name": "Pack", "cell": flat_cell(ohm=0.05), **lists.pop("pack", {})}]
+    return assess(plan_of(hand_plan(packs=packs, brief={"room_c": 25}, **lists)))
+
+
+def short(a: Assessment, link: str = "wire") -> ShortCheck:
+    return next(s for s in a.shorts if s.link.id == link)
+
+
+def test_what_a_wire_reaches_is_onderdonks_equation_the_other_way_round() -> None:
+    section = awg_section_mm2(26)
+    for amps in (20.0, 60.0):
+        assert short_temperature_c(amps, section, melting_time_s(amps, section)) == pytest.approx(1083.0, abs=0.5)
+    # 254 circular mils at 26 AWG; (20/254)²·33·0.5 = 0.1023; 274·(10^0.1023 − 1) + 40.
+    assert short_temperature_c(20.0, section, 0.5) == pytest.approx(274.0 * (10**0.1023 - 1) + 40.0, abs=0.5)
+    assert short_temperature_c(20.0, section, 0.0) == 40.0
+
+
+def test_a_fuse_opens_by_its_table_and_the_wire_reaches_little() -> None:
+    found = short(of(links=[FUSE, WIRE], loads=[drawing(0.5, fed_by="wire")]))
+    # 3.7 V over the cell's 50 mΩ, the fuse's 10 and 0.5 m of 26 AWG (0.1288 mm²) out and back: 134 mΩ.
+    assert found.fault_a == pytest.approx(3.7 / (0.05 + 0.01 + 1.7241e-8 / 0.1288e-6), rel=0.01)
+    assert found.opener == "Fuse"
+    assert 0.02 < found.opens_s < 0.025, "9.5 times its rating, a little less than ten times"
+    assert found.reaches_c < 45
+    assert found.safe
+
+
+def test_without_a_fuse_a_wire_glows_and_a_protection_board_cuts_at_once() -> None:
+    bare = WIRE | {"fed_by": "pack", "length_m": 0.1}
+    loads = [drawing(0.5, fed_by="wire")]
+    naked = short(of(links=[bare], loads=loads))
+    assert (naked.opener, naked.opens_s, naked.held_by, naked.safe) == ("", math.inf, "", False)
+    assert naked.reaches_c == 1083.0
+    board = {"protection": {"cutoff_cell_v": 2.8, "trip_a": 6.0, "resistance_ohm": 0.0}}
+    guarded = short(of(links=[bare], loads=loads, pack=board))
+    assert (guarded.opener, guarded.opens_s) == ("protection of Pack", 0.005)
+    assert guarded.fault_a == pytest.approx(18.0), "held to three times its trip"
+    assert guarded.safe
+
+
+def test_a_buck_holds_its_limit_and_a_boost_passes_the_pack_on() -> None:
+    behind = WIRE | {"id": "out", "name": "Out", "fed_by": "buck", "awg": 30, "length_m": 0.1}
+    held = short(of(links=[FUSE, behind], converters=[BUCK], loads=[drawing(0.5, fed_by="out")]), "out")
+    assert (held.fault_a, held.held_by, held.opens_s) == (pytest.approx(3.0), "Buck", math.inf)
+    assert not held.safe, "3 A for good through 30 AWG"
+    boost = BUCK | {"kind": "boost", "name": "Boost", "output_v": 5.0}
+    passed = short(of(links=[FUSE, behind], converters=[boost], loads=[drawing(0.5, fed_by="out")]), "out")
+    assert passed.fault_a > 8.0
+    assert passed.opener == "Fuse"
+
+
+def test_every_strand_is_cut_and_a_tenth_more_is_bought() -> None:
+    plan = sanderling()
+    cut = [p for p in pieces(plan) if p.link.id == "w-screen"]
+    assert [(p.colour, p.length_m, p.near, p.far) for p in cut] == [
+        ("orange", 0.14, "5 V rail", "Screen 4.3 in with backlight"), ("black", 0.14, "5 V rail", "Screen 4.3 in with backlight")]  # fmt: skip
+    by_id = {k.id: k for k in plan.links}
+    assert [colour_of(plan, by_id[k]) for k in ("w-pack", "w-board", "w-radio")] == ["red", "orange", "yellow"]
+    own = Link.model_validate({**by_id["w-pack"].model_dump(), "colour": "blue"})
+    assert colour_of(plan, own) == "blue"
+    # 24 AWG goes to the screen alone; 28 AWG to controls, light and radio: 0.22 + 0.1 + 0.05 m of black.
+    bought = to_buy(plan)
+    assert bought["24 AWG", "orange"] == pytest.approx(1.1 * 0.14)
+    assert bought["28 AWG", "black"] == pytest.approx(1.1 * 0.37)
