@@ -82,6 +82,12 @@ def _wiring(a: Assessment) -> Headline:
     return Headline(most.drop_v, "V", "most", f"wiring:{most.link.id}")
 
 
+def _heat(a: Assessment) -> Headline:
+    if not a.plan.stores or not a.plan.loads:
+        return Headline(None, "°C", none="no draw")
+    return Headline(a.heat.skin_c, "°C", "skin", "heat")
+
+
 def _brief_known(a: Assessment) -> bool:
     return all(w.state != "unknown" for w in a.requirements if w.field in ("hours", "room_c"))
 
@@ -109,5 +115,9 @@ STATIONS: dict[str, Station] = {
             name="charge", title="Charge", own=(Pack, Capacitor, Bank), headline=_charge, known=lambda a: bool(a.charges),
         ),
         Station(name="wiring", title="Wiring", own=(Link,), headline=_wiring, known=lambda a: bool(a.links)),
+        Station(
+            name="heat", title="Heat", own=(Converter, Load, Pack), headline=_heat,
+            known=lambda a: bool(a.plan.stores and a.plan.loads),
+        ),
     )
 }  # fmt: skip

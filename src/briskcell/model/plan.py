@@ -94,7 +94,7 @@ class Bay(Document):
 
 
 class Case(Document):
-    """The closed case: its outside, how much of it hands or a table cover, its vents and fan, its mass."""
+    """The closed case: its outside, how much of it hands or a table cover, its vents and fan, its mass, its shell."""
 
     length_mm: Millimetres = 160.0
     width_mm: Millimetres = 85.0
@@ -103,6 +103,8 @@ class Case(Document):
     vents: bool = False
     fan: bool = False
     mass_g: Grams = 350.0
+    material: Literal["plastic", "wood", "metal"] = "plastic"
+    wall_mm: Annotated[float, Unit("mm", at_least=0.2, at_most=30)] = 2.5
 
 
 class Profile(Document):

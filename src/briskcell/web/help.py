@@ -65,6 +65,12 @@ HELP: dict[str, StationHelp] = {
          "Put a fuse right at the pack, and see that it opens before a wire behind it suffers.",
          "Join from the far ends to the pack: nothing is live before the last joint."),
     ),
+    "heat": StationHelp(
+        "Where the watts end as heat, and what gets too warm first: hand, cells or a board.",
+        ("Look at each use, charging while playing too: cells may be used to 60 °C and charged to 45 °C.",
+         "Vents low and high cool more than a thin shell; where it is held, it gives off nothing.",
+         "Take what is free first; the list ranks the rest by degrees for the money."),
+    ),
 }  # fmt: skip
 
 GLOSSARY: tuple[tuple[str, str], ...] = (

@@ -145,5 +145,7 @@ NAMES = {
     "diffusion_s": "Time of diffusion",
     "ageing": "Resistance rises with age by",
     "length_mm": "Length",
+    "material": "Shell",
+    "wall_mm": "Wall",
     "partly_known": "Known only in part",
 }

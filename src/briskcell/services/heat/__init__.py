@@ -1,0 +1,1 @@
+"""Questions and edits of the Heat station."""

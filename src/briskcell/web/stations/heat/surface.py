@@ -1,0 +1,125 @@
+"""The Heat station: where the watts go, temperatures in time, limits, the case, what to do first, and what drifts when warm."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from flask import request
+
+from briskcell.core.assess import Assessment
+from briskcell.core.heat.case import AIR_OVER_SKIN_RANGE
+from briskcell.core.heat.network import AIR, CELLS, SKIN, HeatNetwork, shares_of_heat
+from briskcell.core.wiring.fuses import fuse_holds_a
+from briskcell.model.parts import STATES, State
+from briskcell.model.units import show as plain
+from briskcell.services.heat.scenarios import Scenario, scenarios
+from briskcell.services.workshop import Opened
+from briskcell.web.drawing.curves import numbers, plot
+from briskcell.web.units import show
+from briskcell.web.view import View
+
+from ..sections import Section
+
+SECTIONS = (
+    Section("h-watts", "Where the watts go"),
+    Section("h-limits", "Limits", ("case-heat", "part-heat", "charge-temperature")),
+    Section("h-time", "In time"),
+    Section("h-case", "The case"),
+    Section("h-cooler", "What to do first"),
+    Section("h-warm", "Fails when warm"),
+)
+BAR = 220.0
+MINUTES = np.unique(np.concatenate([np.linspace(0, 30, 31), np.linspace(30, 240, 71)]))
+CASE_FIELDS = (("length_mm", "Length", "mm"), ("width_mm", "Width", "mm"), ("depth_mm", "Thickness", "mm"),
+               ("wall_mm", "Wall", "mm"), ("covered", "Covered by hands or a table", "%"), ("mass_g", "Mass of the whole", "g"))  # fmt: skip
+
+
+def surface(opened: Opened, view: View) -> dict[str, Any]:
+    """What the Heat station shows."""
+    assessed = opened.assessed
+    if not assessed.plan.stores or not assessed.plan.loads:
+        return {"shares": ()}
+    row = State.PLAY if view.plugged else State[view.state.upper()]
+    shares = shares_of_heat(assessed.op, row)
+    network, found = scenarios(assessed)
+    chosen = next((s for s in found if s.key == request.values.get("way", "")), found[0] if found else None)
+    most = max((s.watts for s in shares), default=1.0)
+    rise = assessed.heat.rise_k
+    room = assessed.plan.brief.room_c
+    return {
+        "shares": [(s, BAR * s.watts / most) for s in shares],
+        "whole_w": sum(s.watts for s in shares),
+        "state": view.state,
+        "rows": [_row(network, s) for s in found],
+        "chosen": chosen.key if chosen else "",
+        "ways": [(s.key, s.words) for s in found],
+        "plot": _plot(network, chosen, room) if chosen else None,
+        "case_fields": CASE_FIELDS,
+        "air_range": tuple(room + f * rise for f in AIR_OVER_SKIN_RANGE),
+        "heat": assessed.heat,
+        "drifts": _drifts(assessed),
+    }
+
+
+def _row(network: HeatNetwork, found: Scenario) -> dict[str, Any]:
+    """One way of use: temperatures once settled, each with whether it holds, and what gives up first."""
+    hottest = max(range(CELLS + 1, len(network.nodes)), key=lambda k: float(found.settled_c[k]), default=None)
+    first = found.first
+    shown = [SKIN, AIR, CELLS, *([] if hottest is None else [hottest])]
+    minutes = None if first is None else found.minutes[first]
+    over = "close" if found.key == STATES[State.PEAK] else "fails"  # a peak does not last
+    return {
+        "words": found.words,
+        "watts": found.total_w,
+        "at": [(float(found.settled_c[k]), over if found.minutes[k] is not None else "holds") for k in shown],
+        "hottest": "" if hottest is None else network.nodes[hottest].name,
+        "first": "nothing" if first is None else f"{network.nodes[first].name}, after {plain((minutes or 0.0) / 60.0, 'h')}",
+    }
+
+
+def _plot(network: HeatNetwork, found: Scenario, room_c: float) -> dict[str, Any]:
+    """Skin, air, cells and the hottest board from a cold case on."""
+    rises = network.course(found.watts, MINUTES * 60.0)
+    boards = range(CELLS + 1, len(network.nodes))
+    hottest = max(boards, key=lambda k: float(found.settled_c[k]), default=None)
+    lines = [(SKIN, "skin of the case", "limit"), (AIR, "air inside", "quiet"), (CELLS, "cells", "demand")]
+    lines += [] if hottest is None else [(hottest, network.nodes[hottest].name[:40], "quiet")]
+    marks: list[dict[str, Any]] = []
+    for k in (SKIN, CELLS):
+        limit = float(found.limits_c[k])
+        if math.isfinite(limit) and limit < float(found.settled_c.max()) + 15:
+            marks.append({"y": limit, "words": f"{network.nodes[k].name} {show(limit, '°C')}"})
+    return plot(
+        f"Temperatures {found.words}",
+        {"label": "time from a cold case", "unit": "h", "values": numbers(MINUTES / 60.0), "reverse": False},
+        [{"label": name, "unit": "°C", "role": role, "values": numbers(room_c + rises[:, k], 2)} for k, name, role in lines],
+        marks,
+    )
+
+
+def _drifts(assessed: Assessment) -> list[tuple[str, str, str, str]]:
+    """Parts that change with warmth: id, name, what changes, and what that does here."""
+    plan, air_c = assessed.plan, assessed.heat.air_c
+    out = []
+    for check in assessed.fuses:
+        if check.fuse.resettable and check.fuse.rating_a:
+            cold = fuse_holds_a(check.fuse.rating_a.likely, 23.0, resettable=True)
+            out.append((check.fuse.id, check.fuse.name, f"holds {plain(check.holds_a, 'A')} instead of {plain(cold, 'A')}",
+                        f"the peak asks {plain(check.peak_a, 'A')}"))  # fmt: skip
+    for board in plan.chargers:
+        if board.kind == "linear" and board.thermal_k_per_w is not None:
+            room_w = max(board.foldback_c - air_c, 0.0) / board.thermal_k_per_w.likely
+            out.append((board.id, board.name, f"burns {plain(room_w, 'W')} at most before it charges less",
+                        f"it folds back at {plain(board.foldback_c, '°C')}"))  # fmt: skip
+    for part in assessed.heat.parts:
+        left = part.limit_c - part.celsius
+        out.append((part.element, part.name, f"is {plain(part.celsius, '°C')} in play", f"{left:.0f} °C below its limit"))
+    for pack in plan.packs:
+        spare = min(c.use_high_c for c in pack.string_cells) - assessed.heat.cells_c
+        out.append((pack.id, pack.name, f"cells are {plain(assessed.heat.cells_c, '°C')} in play",
+                    f"{spare:.0f} °C below what they are rated to; each 10 °C warmer ages them about twice as fast"))  # fmt: skip
+    copper = 0.393 * (air_c - 20.0)
+    out.append(("", "All wires", f"resist {copper:.0f} % more than at 20 °C", "their drops grow by as much"))
+    return out

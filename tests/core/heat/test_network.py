@@ -1,0 +1,109 @@
+"""The network of heat: against a numerical solution, its energy, and the steady answer."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy.integrate import solve_ivp
+
+from briskcell.core.assess import assess
+from briskcell.core.heat.case import AIR_OVER_SKIN, case_conductance, wall_factor
+from briskcell.core.heat.network import AIR, CELLS, SKIN, heat_network, shares_of_heat, sources
+from briskcell.library import catalogue
+from briskcell.model.parts import State
+from briskcell.model.plan import Case, Plan
+from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
+from briskcell.services.heat.cooling import coolings, take
+from briskcell.services.heat.scenarios import scenarios
+
+STOCK = catalogue().stock()
+
+
+@pytest.mark.parametrize("plan", demo_plans(), ids=lambda p: p.name)
+def test_the_course_is_that_of_a_numerical_solution_and_energy_balances(plan: Plan) -> None:
+    a = assess(plan, STOCK)
+    network = heat_network(plan)
+    watts = sources(network, shares_of_heat(a.op, State.PLAY), plan)
+    seconds = np.linspace(0.0, 14_400.0, 60)
+
+    def slope(_t: float, rise: np.ndarray) -> np.ndarray:
+        return np.asarray((watts - network.conductance @ rise) / network.capacity_j_k)
+
+    solved = solve_ivp(slope, (0.0, seconds[-1]), np.zeros(len(watts)), "LSODA", seconds, rtol=1e-8, atol=1e-8)
+    ours = network.course(watts, seconds)
+    assert np.allclose(ours, solved.y.T, rtol=0.001, atol=0.001)
+    # In from the start = stored in the lumps + given off to the room.
+    fine = np.linspace(0.0, 14_400.0, 20_001)
+    given = float(np.trapezoid(network.course(watts, fine) @ network.to_room, fine))
+    stored = float(ours[-1] @ network.capacity_j_k)
+    assert given + stored == pytest.approx(float(watts.sum()) * 14_400.0, rel=1e-4)
+    restarted = network.course(watts, np.array([7200.0]), start_k=network.course(watts, np.array([7200.0]))[0])[0]
+    assert restarted == pytest.approx(network.course(watts, np.array([14_400.0]))[0])
+
+
+@pytest.mark.parametrize("plan", demo_plans(), ids=lambda p: p.name)
+def test_it_settles_where_the_steady_answer_is_and_all_watts_are_counted(plan: Plan) -> None:
+    a = assess(plan, STOCK)
+    network = heat_network(plan)
+    shares = shares_of_heat(a.op, State.PLAY)
+    assert sum(s.watts for s in shares) == pytest.approx(a.heat.watts, rel=1e-3)
+    watts = sources(network, shares, plan)
+    assert watts.sum() == pytest.approx(a.heat.watts, rel=1e-3)
+    settled = plan.brief.room_c + network.settled(watts)
+    assert settled[SKIN] == pytest.approx(a.heat.skin_c, abs=0.02)
+    assert settled[AIR] == pytest.approx(a.heat.air_c, abs=0.03)
+    inside = next(s.watts for s in shares if s.element == "pack")
+    assert watts[CELLS] == pytest.approx(inside)
+    assert settled[CELLS] > settled[AIR]
+    for part in a.heat.parts:
+        k = next(k for k, n in enumerate(network.nodes) if n.element == part.element)
+        assert settled[k] == pytest.approx(part.celsius, abs=0.1)
+    assert network.conductance[SKIN, SKIN] + network.conductance[SKIN, AIR] == pytest.approx(case_conductance(plan.case))
+    assert -network.conductance[SKIN, AIR] == pytest.approx(case_conductance(plan.case) / (AIR_OVER_SKIN - 1.0))
+
+
+def test_the_first_to_give_up_is_named_with_its_minutes() -> None:
+    a = assess(oystercatcher(), STOCK)
+    network, found = scenarios(a)
+    by_key = {s.key: s for s in found}
+    play = by_key["play"]
+    assert play.first == SKIN
+    minutes = play.minutes[SKIN]
+    assert minutes is not None
+    at = network.course(play.watts, np.array([60.0 * minutes]))[0, SKIN] + a.plan.brief.room_c
+    assert at == pytest.approx(48.0, abs=0.01)
+    charging = by_key["charger:play"]
+    assert network.nodes[charging.first or 0].name == "Cells", "charged cells may reach 45 °C, not 60"
+    assert charging.limits_c[CELLS] == 45.0
+    assert by_key["rest"].first is None
+    assert "charger:play" not in {s.key for s in scenarios(assess(curlew(), STOCK))[1]}, "its jack cuts the console out"
+
+
+def test_a_charge_leaves_in_the_case_what_the_cells_do_not_store() -> None:
+    a = assess(sanderling(), STOCK)
+    off = next(s for s in scenarios(a)[1] if s.key == "charger:off")
+    board = a.plan.chargers[0]
+    amps = board.current_a.likely
+    ocv = float(np.interp(0.5, a.op.soc[::-1], a.op.curves[0].ocv_v[::-1]))
+    ohm = float(np.interp(0.5, a.op.soc[::-1], a.op.curves[0].steady_ohm[::-1]))
+    assert off.total_w == pytest.approx((ocv + amps * ohm) * amps / board.efficiency.likely - ocv * amps, rel=0.02)
+    assert off.watts[CELLS] == pytest.approx(amps**2 * ohm, rel=0.05)
+
+
+def test_shells_of_other_stuff() -> None:
+    # 1/9 and 2.5 mm of plastic at 0.2 W/mK are 0.1236 m²K/W; 6 mm of wood at 0.12 make it 0.1611.
+    assert wall_factor(Case(material="wood", wall_mm=6.0)) == pytest.approx(0.12361 / 0.16111, rel=1e-3)
+    assert wall_factor(Case()) == 1.0
+
+
+def test_what_cools_is_ranked_by_its_money_and_can_be_taken() -> None:
+    a = assess(oystercatcher(), STOCK)
+    found = coolings(a)
+    free = [c for c in found if c.money == 0]
+    assert found[: len(free)] == tuple(free)
+    assert [c.skin_k for c in free] == sorted((c.skin_k for c in free), reverse=True)
+    vents = next(c for c in found if c.words == "Vents")
+    assert vents.skin_k == pytest.approx(a.heat.vents_save_k, abs=0.05)
+    after = take(a, "Vents").plan
+    assert after.case.vents
+    assert assess(after).heat.skin_c == pytest.approx(a.heat.skin_c - vents.skin_k)
