@@ -160,7 +160,8 @@ def heat_network(plan: Plan) -> HeatNetwork:
     """
     out_g = case_conductance(plan.case)
     cells_kg, film_g = _cells(plan)
-    own = [p for p in (*plan.converters, *plan.loads) if _theta(p) is not None]
+    stated: tuple[Converter | Load, ...] = (*plan.converters, *plan.loads)
+    own = [p for p in stated if _theta(p) is not None]
     whole = plan.case.mass_g / 1e3 * CAPACITY
     cells_j = max(cells_kg * CAPACITY, LEAST_J_K)
     rest = max(whole - cells_j - BOARD_J_K * len(own), 0.1 * whole, LEAST_J_K)

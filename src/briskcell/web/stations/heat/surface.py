@@ -31,9 +31,15 @@ SECTIONS = (
     Section("h-warm", "Fails when warm"),
 )
 BAR = 220.0
-MINUTES = np.unique(np.concatenate([np.linspace(0, 30, 31), np.linspace(30, 240, 71)]))
-CASE_FIELDS = (("length_mm", "Length", "mm"), ("width_mm", "Width", "mm"), ("depth_mm", "Thickness", "mm"),
-               ("wall_mm", "Wall", "mm"), ("covered", "Covered by hands or a table", "%"), ("mass_g", "Mass of the whole", "g"))  # fmt: skip
+MINUTES = np.concatenate([np.arange(0.0, 30.0), np.linspace(30.0, 240.0, 71)])
+CASE_FIELDS = (
+    ("length_mm", "Length", "mm"),
+    ("width_mm", "Width", "mm"),
+    ("depth_mm", "Thickness", "mm"),
+    ("wall_mm", "Wall", "mm"),
+    ("covered", "Covered by hands or a table", "%"),
+    ("mass_g", "Mass of the whole", "g"),
+)
 
 
 def surface(opened: Opened, view: View) -> dict[str, Any]:
