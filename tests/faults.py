@@ -120,6 +120,13 @@ def straight_to_the_pins() -> Plan:
     return replaced(plan, altered(board, jack=altered(board.jack, bypassed=True)))
 
 
+def stacked_in_one_place() -> Plan:
+    plan = sanderling()
+    screen, board = (next(p for p in plan.placed if p.part == part) for part in ("screen", "board"))
+    moved = board.model_copy(update={"x_mm": screen.x_mm + 5.0, "y_mm": screen.y_mm + 5.0, "z_mm": screen.z_mm})
+    return remade(plan, {"placed": tuple(moved if p is board else p for p in plan.placed)})
+
+
 def unseen_lamp() -> Plan:
     plan = curlew()
     low = next(p for p in plan.loads if p.lamp)
@@ -260,6 +267,7 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "shutdown-reserve": late_warning,
     "switched-off": hasty_switch,
     "lamps": unseen_lamp,
+    "room": stacked_in_one_place,
     "behind-the-jack": straight_to_the_pins,
     "shelf-life": sipping_board,
     "carrier": long_haul,

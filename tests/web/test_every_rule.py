@@ -61,6 +61,7 @@ REACHED: dict[str, tuple[int, list[Step]]] = {
     "shutdown-reserve": (SANDERLING, [edit("shutdown/warning_v", "2.6 V")]),
     "switched-off": (SANDERLING, [("pressed", {"part": "switch"}), edit("links/switch/acts/cuts_after_s", "10 s")]),
     "lamps": (SANDERLING, [add("lamp-low-33"), edit("loads/lamp-low-33/lamp/hidden", "true")]),
+    "room": (SANDERLING, [("place", {"part": "board", "x": "-5 mm", "y": "0 mm"})]),
     "shelf-life": (SANDERLING, [edit("chargers/charger/off_current_a", "12 mA")]),
     "carrier": (SANDERLING, [edit("packs/pack/parallel", "6")]),
     "fits-the-bay": (SANDERLING, [edit("bay/depth_mm", "12 mm")]),

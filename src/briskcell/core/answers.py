@@ -24,6 +24,8 @@ from briskcell.core.pack.switching import Way, ways_off
 from briskcell.core.pack.uncertainty import Range, runtime_range
 from briskcell.core.rails.headroom import Headroom, headrooms
 from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, direct_feeds, proposals, voltage_guards
+from briskcell.core.room.solids import WARM_C, Solid, solids
+from briskcell.core.room.stack import Block, blocks_of
 from briskcell.core.wiring.fuses import FuseCheck, check_fuses
 from briskcell.core.wiring.harness import LinkCheck, check_links
 from briskcell.core.wiring.shorts import ShortCheck, check_shorts
@@ -64,7 +66,7 @@ NOTHING = Stock()
 ANSWERS = (
     "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
     "game_hours", "trickles", "charge_warmths", "resets", "proposals", "direct_feeds", "voltage_guards",
-    "ways_off", "lamps", "shorts",
+    "ways_off", "lamps", "shorts", "laid",
 )  # fmt: skip
 Report = Callable[[str, Exception], None]
 
@@ -228,6 +230,17 @@ class Answers:
     def fuses(self) -> tuple[FuseCheck, ...]:
         """Every fuse."""
         return check_fuses(self.op, self.heat.air_c)
+
+    @cached_property
+    def laid(self) -> tuple[tuple[Block, ...], tuple[Solid, ...]]:
+        """The blocks that lie in the case, and what has a size and lies nowhere yet."""
+        return blocks_of(self.solids[0], self.plan.placed)
+
+    @cached_property
+    def solids(self) -> tuple[tuple[Solid, ...], tuple[str, ...]]:
+        """What needs room in the case, and the names of parts whose size nobody knows."""
+        warm = frozenset(p.element for p in self.heat.parts if p.celsius >= WARM_C)
+        return solids(self.plan, warm, self.stock.of_class)
 
     @cached_property
     def shorts(self) -> tuple[ShortCheck, ...]:

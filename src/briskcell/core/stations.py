@@ -11,11 +11,13 @@ from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
 from briskcell.core.rails.headroom import Word
+from briskcell.core.room.solids import inside
+from briskcell.core.room.stack import case_needed
 from briskcell.model.parts import Converter, Link, Load, Part, Rail
 from briskcell.model.stores import Bank, Capacitor, Pack
 
 # The whole working order: keys are those of a place in it, so none moves when a station gets its page.
-WORKING_ORDER = ("brief", "draw", "rails", "pack", "charge", "wiring", "heat", "bench", "log", "sheet")
+WORKING_ORDER = ("brief", "draw", "rails", "pack", "charge", "wiring", "heat", "room", "bench", "log", "sheet")
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +84,13 @@ def _wiring(a: Assessment) -> Headline:
     return Headline(most.drop_v, "V", "most", f"wiring:{most.link.id}")
 
 
+def _room(a: Assessment) -> Headline:
+    """The thickness that the case needs as everything lies."""
+    if not a.laid[0]:
+        return Headline(None, "mm", none="not laid out")
+    return Headline(case_needed(a.laid[0], inside(a.plan.case), a.plan.case.wall_mm)[2].outside_mm, "mm", "thick")
+
+
 def _heat(a: Assessment) -> Headline:
     if not a.plan.stores or not a.plan.loads:
         return Headline(None, "°C", none="no draw")
@@ -118,6 +127,9 @@ STATIONS: dict[str, Station] = {
         Station(
             name="heat", title="Heat", own=(Converter, Load, Pack), headline=_heat,
             known=lambda a: bool(a.plan.stores and a.plan.loads),
+        ),
+        Station(
+            name="room", title="Room", headline=_room, known=lambda a: bool(a.laid[0]) and not a.laid[1] and not a.solids[1],
         ),
     )
 }  # fmt: skip

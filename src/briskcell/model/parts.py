@@ -55,6 +55,21 @@ class Part(Document):
     note: Words = ""
 
 
+class Body(Document):
+    """The space that a part takes: its size as it comes, its height with the connectors removed that nobody needs, and the plug
+    and bent cable beyond one end of its length. A part of the ``front`` sits right behind the front face; one with an
+    ``antenna`` wants no cell beside it.
+    """
+
+    length_mm: Millimetres
+    width_mm: Millimetres
+    height_mm: Millimetres
+    bare_height_mm: Millimetres | None = None
+    plug_mm: Annotated[float, Unit("mm", at_least=0, at_most=100)] = 0.0
+    front: bool = False
+    antenna: bool = False
+
+
 class Fed(Part):
     """A part that takes its current from another part, named by its id."""
 
@@ -178,6 +193,7 @@ class Load(Fed):
     writes_card: bool = False
     lamp: Lamp | None = None
     jack: Jack | None = None
+    body: Body | None = None
     mass_g: Grams | None = None
     cost: Money | None = None
 
@@ -290,6 +306,7 @@ class Converter(Fed):
     off_current_a: Amps | None = None
     combined: bool = False
     built_in: bool = False
+    body: Body | None = None
     adjustable: Adjustables = ()
     cost: Money | None = None
 

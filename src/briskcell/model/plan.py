@@ -107,6 +107,20 @@ class Case(Document):
     wall_mm: Annotated[float, Unit("mm", at_least=0.2, at_most=30)] = 2.5
 
 
+class Placed(Document):
+    """Where a part lies in the case: its lower left rear corner from the inside of the walls, and whether it is turned by 90°.
+
+    ``laid_as`` is the class that was laid there, of a pack with its cells: another class in its place has to be laid anew.
+    """
+
+    part: Annotated[str, Field(max_length=60)]
+    laid_as: Annotated[str, Field(max_length=120)] = ""
+    x_mm: Annotated[float, Unit("mm", at_least=-500, at_most=1000)] = 0.0
+    y_mm: Annotated[float, Unit("mm", at_least=-500, at_most=1000)] = 0.0
+    z_mm: Annotated[float, Unit("mm", at_least=-500, at_most=1000)] = 0.0
+    turned: bool = False
+
+
 class Profile(Document):
     """Shares of the time at rest, in play and at the peak; they make up the whole."""
 
@@ -137,7 +151,7 @@ class Game(Document):
 class Plan(Document):
     """A build: the brief, its parts and how they hang together. Format version 2.
 
-    ``joined`` names the joints of the order to build in that are made.
+    ``joined`` names the joints of the order to build in that are made, ``placed`` says where parts lie in the case.
     """
 
     format: Literal["brisk-cell-plan"] = "brisk-cell-plan"
@@ -153,6 +167,7 @@ class Plan(Document):
     supplies: Annotated[tuple[Supply, ...], Field(max_length=8)] = ()
     chargers: Annotated[tuple[ChargeBoard, ...], Field(max_length=8)] = ()
     trickles: Annotated[tuple[Trickle, ...], Field(max_length=8)] = ()
+    placed: Annotated[tuple[Placed, ...], Field(max_length=200)] = ()
     joined: Annotated[tuple[Annotated[str, Field(max_length=60)], ...], Field(max_length=400)] = ()
     packs: Annotated[tuple[Pack, ...], Field(max_length=8)] = ()
     balancers: Annotated[tuple[Balancer, ...], Field(max_length=8)] = ()

@@ -27,7 +27,7 @@ from .figure import (
     Volt,
     Volts,
 )
-from .parts import Id, Name, Part, Window
+from .parts import Body, Id, Name, Part, Window
 from .units import Unit
 
 ROUND_MM = 0.05  # a cylinder's two measures, as typed, differ by less
@@ -198,6 +198,7 @@ class Balancer(Part):
     charges: Id
     balance_a: AmpsAbove
     off_current_a: Amps | None = None
+    body: Body | None = None
     cost: Money | None = None
 
 
@@ -231,4 +232,5 @@ class ChargeBoard(Part):
     balance_a: Amps | None = None
     adjustable: Adjustables = ()
     off_current_a: Amps | None = None
+    body: Body | None = None
     cost: Money | None = None

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from functools import cache
+
+from briskcell.core.assess import Assessment
+from briskcell.library import catalogue
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Rail, Window
 from briskcell.model.plan import Plan
 
 from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
+from .room.layout import arrange
 
 
-def sanderling() -> Plan:
-    """Sound: two round cells in parallel, a power path, a boost with spare."""
+def _sanderling() -> Plan:
     return with_warning(
         plan_from(
             "Sanderling",
@@ -46,8 +50,7 @@ def sanderling() -> Plan:
     )
 
 
-def oystercatcher() -> Plan:
-    """Fails in instructive ways: a combined board, thin wires, a wrapper's promise, a slow linear charger."""
+def _oystercatcher() -> Plan:
     flickers = Window(low_v=4.75, high_v=5.5, absolute_max_v=6.0, source="flickers below this, seen at the bench")
     sagging = Figure(low=4.85, likely=4.9, high=4.95, grade="measured", source="meter at the board, one afternoon")
     return plan_from(
@@ -72,8 +75,7 @@ def oystercatcher() -> Plan:
     )
 
 
-def curlew() -> Plan:
-    """Two cells in series with a buck: a full-size board, a fan, and a cut-out jack."""
+def _curlew() -> Plan:
     return with_warning(
         plan_from(
             "Curlew",
@@ -103,6 +105,29 @@ def curlew() -> Plan:
             bay={"length_mm": 90, "width_mm": 96, "depth_mm": 26, "holder_mm": 2.0},
         )
     )
+
+
+@cache
+def sanderling() -> Plan:
+    """Sound: two round cells in parallel, a power path, a boost with spare."""
+    return _laid(_sanderling())
+
+
+@cache
+def oystercatcher() -> Plan:
+    """Fails in instructive ways: a combined board, thin wires, a wrapper's promise, a slow linear charger."""
+    return _laid(_oystercatcher())
+
+
+@cache
+def curlew() -> Plan:
+    """Two cells in series with a buck: a full-size board, a fan, and a cut-out jack."""
+    return _laid(_curlew())
+
+
+def _laid(plan: Plan) -> Plan:
+    """A build with its parts laid in the case, as far as the greedy search finds room."""
+    return arrange(Assessment(plan, catalogue().stock())).plan
 
 
 def demo_plans() -> tuple[Plan, ...]:

@@ -71,6 +71,12 @@ HELP: dict[str, StationHelp] = {
          "Vents low and high cool more than a thin shell; where it is held, it gives off nothing.",
          "Take what is free first; the list ranks the rest by degrees for the money."),
     ),
+    "room": StationHelp(
+        "Where every part lies in the case, what meets, and what makes the case as thick as it is.",
+        ("Check the sizes: measure with the plugs in, and the cells as they swell.",
+         "Lay everything, then move by hand what you know better; cells keep away from warm boards and antennas.",
+         "The list of millimetres says which connector, part or edge to give up first."),
+    ),
 }  # fmt: skip
 
 GLOSSARY: tuple[tuple[str, str], ...] = (

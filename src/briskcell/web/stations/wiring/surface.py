@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, get_args
 
+from flask import request
+
 from briskcell.core.assess import Assessment
 from briskcell.core.wiring.cutting import colour_of, pieces, to_buy
 from briskcell.core.wiring.order import LAST, Joint, build_order
@@ -63,7 +65,8 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "steps": _steps(assessed),
         "pieces": pieces(plan),
         "to_buy": to_buy(plan),
-        "drop_v": USUAL_DROP_V,
+        "drop": request.values.get("drop", "")[:40] or show(USUAL_DROP_V, "V"),
+        "owned": request.values.get("owned", "")[:120],
     }
 
 

@@ -1,0 +1,1 @@
+"""What lies where in the case."""

@@ -1,0 +1,36 @@
+"""Rules of the room: what lies in the case meets nothing, and cells keep their distance."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from briskcell.core.answers import Answers
+from briskcell.core.moves.fix import Fix
+from briskcell.core.room.solids import inside
+from briskcell.core.room.stack import arranged, clashes, placements
+from briskcell.model.changes import remade
+
+from .registry import Finding, missed_by, rule
+
+MOST_SAID = 3
+
+
+@rule("room", station="room", source="Bounding boxes; 3 mm from a warm board and 5 mm from an antenna are rules of thumb")
+def room(assessed: Answers) -> Iterator[Finding]:
+    """Parts that are laid in the case meet neither each other nor a wall, and cells lie apart from warm boards and antennas."""
+    if not assessed.plan.placed:
+        return
+    size = inside(assessed.plan.case)
+    for clash in clashes(assessed.laid[0], size)[:MOST_SAID]:
+        loss = missed_by(size[2] + clash.by_mm, size[2]) if clash.state == "fails" else 0.05
+        yield Finding(clash.state, clash.parts[0], clash.words, loss, partial(_laid_anew, assessed),
+                      "Move or turn one of them, or make the case larger.")  # fmt: skip
+
+
+def _laid_anew(assessed: Answers) -> Iterator[Fix]:
+    every, _ = assessed.solids
+    laid, left = arranged(every, inside(assessed.plan.case))
+    if not left:
+        plan = remade(assessed.plan, {"placed": placements(laid, {s.id: s for s in every})})
+        yield Fix("Everything laid anew by the greedy search", "meets nothing.", plan)

@@ -1,0 +1,1 @@
+"""Edits and questions of the Room station."""

@@ -1,0 +1,1 @@
+"""The Room station."""

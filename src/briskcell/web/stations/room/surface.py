@@ -1,0 +1,96 @@
+"""The Room station: the stack from above and from the side, what meets, the case it needs, sizes, and what gains a millimetre."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from briskcell.core.assess import Assessment
+from briskcell.core.room.solids import inside
+from briskcell.core.room.stack import Block, case_needed, clashes
+from briskcell.model.kinds import kind_of
+from briskcell.services.workshop import Opened
+from briskcell.web.view import View
+
+from ..sections import Section
+
+SECTIONS = (
+    Section("h-stack", "Stack", ("room",)),
+    Section("h-needs", "Case it needs"),
+    Section("h-sizes", "Sizes and places"),
+    Section("h-gains", "Millimetres"),
+)
+WIDTH, MARGIN, GAP = 760.0, 26.0, 34.0
+MOST_SCALE = 4.0
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """A block in one view: its number, place and size on the drawing, and whether it meets something."""
+
+    id: str
+    number: int
+    name: str
+    kind: str
+    x: float
+    y: float
+    width: float
+    height: float
+    clash: bool
+    at: tuple[float, float]
+
+
+def surface(opened: Opened, _view: View) -> dict[str, Any]:
+    """What the Room station shows."""
+    assessed = opened.assessed
+    plan, size = assessed.plan, inside(assessed.plan.case)
+    every, unknown = assessed.solids
+    blocks, left = assessed.laid
+    found = clashes(blocks, size)
+    scale = min((WIDTH - 2 * MARGIN) / size[0], MOST_SCALE)
+    number = {s.id: n + 1 for n, s in enumerate(every)}
+    bad = {p for c in found if c.state == "fails" for p in c.parts}
+    wide, tall, thick = (v * scale for v in size)
+    return {
+        "solids": [(s, number[s.id], _placed(assessed, s.id), _size_path(assessed, s.id)) for s in every],
+        "unknown": [(p.id, p.name) for p in plan.parts() if p.name in unknown],
+        "left": left,
+        "clashes": found,
+        "needed": case_needed(blocks, size, plan.case.wall_mm) if blocks else None,
+        "scale": scale,
+        "top": [_from_above(b, number, bad, scale, size) for b in sorted(blocks, key=lambda b: b.end[2])],
+        "side": [_from_the_side(b, number, bad, scale, size, tall) for b in sorted(blocks, key=lambda b: -b.at[1])],
+        "frame": (MARGIN, MARGIN, wide, tall),
+        "side_frame": (MARGIN, MARGIN + tall + GAP, wide, thick),
+        "height": MARGIN * 2 + tall + GAP + thick + 8,
+        "width": WIDTH,
+    }
+
+
+def _placed(assessed: Assessment, part_id: str) -> Any:
+    k = next((k for k, p in enumerate(assessed.plan.placed) if p.part == part_id), None)
+    return None if k is None else (f"placed/{k}", assessed.plan.placed[k])
+
+
+def _size_path(assessed: Assessment, part_id: str) -> tuple[str, Any] | None:
+    """Where a part's own size is edited; None of a pack, or where the class's size stands in."""
+    part = assessed.plan.by_id[part_id]
+    body = getattr(part, "body", None)
+    return (f"{kind_of(part).list}/{part_id}/body", body) if body is not None else None
+
+
+def _kind(block: Block) -> str:
+    return "cells" if block.solid.cells else "front" if block.solid.front else "warm" if block.solid.warm else "part"
+
+
+def _from_above(b: Block, number: dict[str, int], bad: set[str], scale: float, size: tuple[float, float, float]) -> Drawn:
+    y = MARGIN + (size[1] - b.end[1]) * scale
+    return Drawn(b.solid.id, number[b.solid.id], b.solid.name, _kind(b), MARGIN + b.at[0] * scale, y, b.size[0] * scale,
+                 b.size[1] * scale, b.solid.id in bad, (b.at[0], b.at[1]))  # fmt: skip
+
+
+def _from_the_side(b: Block, number: dict[str, int], bad: set[str], scale: float, size: tuple[float, float, float],
+                   tall: float) -> Drawn:  # fmt: skip
+    y = MARGIN + tall + GAP + (size[2] - b.end[2]) * scale
+    return Drawn(b.solid.id, number[b.solid.id], b.solid.name, _kind(b), MARGIN + b.at[0] * scale, y, b.size[0] * scale,
+                 b.size[2] * scale, b.solid.id in bad, (b.at[0], b.at[2]))  # fmt: skip
