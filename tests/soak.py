@@ -31,6 +31,7 @@ from typing import Any
 
 import structlog
 
+from briskcell.core.stations import STATIONS
 from briskcell.formats.plan_json import document_of
 from briskcell.services.demo import demo_plans
 from briskcell.services.edits.values import set_value
@@ -109,7 +110,7 @@ def documents(client: Any, count: int, rng: random.Random) -> Counter[str]:
 
 def fields(client: Any, shop: Workshop, count: int, rng: random.Random) -> Counter[str]:
     """What nobody types, into every field of every slip and every form."""
-    counts, pages = Counter[str](), ("brief", "draw", "rails", "pack", "charge")
+    counts, pages = Counter[str](), tuple(STATIONS)
     slips = [f"part:{p.id}" for p in shop.open(3).plan.parts()]
     paths: list[str] = []
     for query in (*pages, *(f"rails?slip={s}" for s in slips)):
@@ -158,7 +159,7 @@ def extremes(client: Any, shop: Workshop, count: int) -> tuple[Counter[str], lis
     for seed in range(count):
         build = shop._create(extreme_plan(seed), "soak")
         counts["judged"] += 1
-        for page in ("brief", "draw", "rails", "pack", "charge") if seed % 25 == 0 else ():
+        for page in tuple(STATIONS) if seed % 25 == 0 else ():
             start = time.perf_counter()
             answer = client.get(f"/builds/{build}/{page}")
             times.append((time.perf_counter() - start) * 1e3)

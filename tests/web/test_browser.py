@@ -12,6 +12,8 @@ import pytest
 from playwright.sync_api import Page, expect
 from sqlalchemy.exc import OperationalError
 
+from briskcell.core.stations import STATIONS
+
 AXE = Path(__file__).parents[1] / "vendor" / "axe.min.js"
 SOUND, FAILING, SERIES = 3, 2, 1
 
@@ -250,7 +252,11 @@ def test_the_slip_grades_a_figure_and_asks_for_its_source(page: Page, site: str)
 
 def test_no_page_has_a_serious_barrier(page: Page, site: str) -> None:
     """Each page in the day theme; in the dim one only what hangs on its colours."""
-    builds = [f"/builds/{FAILING}/{s}" for s in ("brief", "draw", "rails", "pack", "charge")]
+    builds = [f"/builds/{FAILING}/{s}" for s in STATIONS] + [
+        f"/builds/{SOUND}/charge?state=plugged",
+        "/help",
+        f"/builds/{SOUND}/labels",
+    ]
     slips = [f"/builds/{FAILING}/draw?slip=part:boost", f"/builds/{SOUND}/pack?slip=working:runtime"]
     slips += [f"/builds/{SOUND}/history?compare=3", f"/builds/{SOUND}/rails?slip=swap:boost:boost-5v-3a"]
     slips += [f"/builds/{SOUND}/rails?map=open&slip=part:pack"]
@@ -288,6 +294,6 @@ def test_the_verdict_and_the_first_decision_stand_within_the_first_screen(
 
 def test_no_page_is_clipped_at_the_bench(page: Page, site: str) -> None:
     page.set_viewport_size({"width": 390, "height": 800})
-    for path in ("/", "/new", *(f"/builds/{FAILING}/{s}" for s in ("brief", "draw", "rails", "pack", "charge", "history"))):
+    for path in ("/", "/new", "/help", *(f"/builds/{FAILING}/{s}" for s in (*STATIONS, "history", "labels"))):
         page.goto(site + path)
         assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), path

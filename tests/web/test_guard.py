@@ -18,6 +18,7 @@ from flask.testing import FlaskClient
 from briskcell.cli import main
 from briskcell.core.assess import assess
 from briskcell.core.rules.registry import RULES
+from briskcell.core.stations import STATIONS
 from briskcell.formats.assessment_json import assessment_document
 from briskcell.formats.plan_json import MOST_BYTES, document_of, write_plan
 from briskcell.library import catalogue
@@ -31,7 +32,7 @@ from tests.web.doors import found, post, revision, stored, token
 ROOT = Path(__file__).parents[2]
 sys.path.insert(0, str(ROOT / "assets"))
 WRAPPER = {"pack": "pack", "name": "x", "chemistry": "nmc", "label": "1 Ah", "thickness": "5", "length": "50", "most": "1 A"}
-PAGES = ["/", "/new", *(f"/builds/{b}/{s}" for b in (1, 2, 3) for s in ("brief", "draw", "rails", "pack", "charge", "history"))]
+PAGES = ["/", "/new", *(f"/builds/{b}/{s}" for b in (1, 2, 3) for s in (*STATIONS, "history"))]
 
 
 @pytest.mark.parametrize("path", PAGES)
@@ -55,7 +56,7 @@ def test_every_station_and_slip_of_an_odd_build_answers(app: Any, name: str) -> 
     json.dumps(assessment_document(assess(plan, catalogue().stock())), allow_nan=False)
     build, client = app.extensions["briskcell"].store.create(document_of(plan), name), app.test_client()
     slips = [f"part:{p.id}" for p in plan.parts()][::5] + [f"working:{k}" for k in ("draw", "runtime", "reserve")]
-    shown: tuple[str, ...] = ("brief", "draw", "rails", "pack", "charge")
+    shown: tuple[str, ...] = tuple(STATIONS)
     if name.startswith("fault"):  # what a broken build breaks is its own station and the brief
         shown = tuple(s for s in shown if s in ("brief", RULES[name.removeprefix("fault: ")].station))
     paths = [*(f"{s}?soc=3&state=peak" for s in shown), f"draw?slip={slips[0]}"]
@@ -236,7 +237,7 @@ def test_history_is_changed_only_with_a_token_and_only_for_revisions_of_the_buil
 @pytest.mark.parametrize("kept", ["in|°F|mm²|oz|$", "in", "furlong|°F", "|||", "x" * 3000])
 def test_any_preference_of_units_shows_whole_pages_and_reads_its_own_figures_back(client: FlaskClient, kept: str) -> None:
     client.set_cookie("units", kept)
-    for station in ("brief", "draw", "rails", "pack", "charge"):
+    for station in STATIONS:
         assert client.get(f"/builds/3/{station}").status_code == 200
     page = client.get("/builds/3/brief").text
     for path in ("brief/thickness_mm", "brief/room_c", "brief/mass_g", "brief/budget"):

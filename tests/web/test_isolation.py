@@ -10,13 +10,12 @@ import pytest
 from flask.testing import FlaskClient
 
 from briskcell.core.rules import RULES, Rule
+from briskcell.core.stations import STATIONS
 from briskcell.formats.plan_json import document_of
 from briskcell.model.changes import altered, replaced
 from briskcell.model.plan import plan_of
 from briskcell.services.demo import sanderling
 from tests.web.doors import post, revision, stored
-
-STATIONS = ("brief", "draw", "rails", "pack", "charge")
 
 
 def broken(*_: Any, **__: Any) -> Any:

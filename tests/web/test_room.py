@@ -42,7 +42,7 @@ def test_a_part_is_stepped_turned_and_taken_out_by_key(page: Page, site: str) ->
     expect(page.locator(".last")).to_contain_text("Bluetooth radio laid at")
     page.get_by_role("button", name="Turn Bluetooth radio").click()
     expect(page.locator(".last")).to_contain_text("Bluetooth radio turned")
-    page.get_by_role("button", name="Take Bluetooth radio out").click()
+    page.get_by_role("button", name="Take out: Bluetooth radio").click()
     expect(page.locator("#h-stack ~ .note")).to_contain_text("Bluetooth radio")
     page.get_by_role("button", name="Work it out").click()
     expect(page.locator("#millimetres")).to_contain_text("The search lays everything in a case", timeout=40_000)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
@@ -121,16 +122,19 @@ def _segment(assessed: Assessment, link: Link, check: LinkCheck | None, x: float
     else:
         rated = f" {link.rating_a.likely:g} A" if link.rating_a else ""
         over, thick = f"{link.kind}{rated}", 0.0
-    under = (
-        ""
-        if check is None
-        else show(check.drop_v, "V") + (f" · +{check.rise_k:.0f} °C" if check.rise_k and check.rise_k >= 1 else "")
-    )
+    under = "" if check is None else f"{show(check.drop_v, 'V')}{_warming(check.rise_k)}"
     return Segment(
         link.id, wire, x, width, short(over, width - 8.0, 12), short(under, width - 8.0, 12), colour_of(assessed.plan, link),
         link.conductors > 1 and link.kind == "wire", round(thick, 1), assessed.element_state(link.id), picked,
         f"{link.name}: {over}" + (f", {under} at {show(check.amps, 'A')}" if check else ""),
     )  # fmt: skip
+
+
+def _warming(rise_k: float | None) -> str:
+    """How much a wire warms, in a word; nothing where that is less than a degree."""
+    if rise_k is None or rise_k < 1.0:
+        return ""
+    return f" · +{rise_k:.0f} °C" if math.isfinite(rise_k) else " · runs away"
 
 
 def _groups(plan: Plan) -> list[tuple[str, str, list[_Run]]]:
