@@ -18,7 +18,6 @@ HERE = Path(__file__).parent
 SOUND, FAILING, SERIES = 3, 2, 1
 VIEWS = {
     "brief": (f"/builds/{SOUND}/brief", {}),
-    "rails-fewest": (f"/builds/{FAILING}/rails", {"to": "h-fewest"}),
     "pack-bay": (f"/builds/{SOUND}/pack", {"to": "h-bay"}),
     "history": (f"/builds/{SERIES}/history?compare=1", {}),
     "tablet": (f"/builds/{SERIES}/draw?state=peak", {"width": 820, "height": 1180}),
@@ -29,7 +28,10 @@ VIEWS = {
     "rails": (f"/builds/{SERIES}/rails?state=peak&soc=40", {}),
     "rails-failing-dim": (f"/builds/{FAILING}/rails?state=peak&soc=30", {"theme": "dim"}),
     "pack": (f"/builds/{SOUND}/pack", {}),
-    "charge": (f"/builds/{SOUND}/charge", {}),
+    "charge": (f"/builds/{SOUND}/charge?state=plugged&soc=40", {}),
+    "wiring": (f"/builds/{SERIES}/wiring", {}),
+    "heat": (f"/builds/{FAILING}/heat", {}),
+    "room": (f"/builds/{SOUND}/room", {}),
     "slip-part": (f"/builds/{FAILING}/draw?slip=part:boost&state=peak", {}),
     "slip-working": (f"/builds/{SOUND}/pack?slip=working:runtime", {}),
     "bench-phone": (f"/builds/{FAILING}/pack", {"width": 390}),

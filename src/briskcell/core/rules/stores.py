@@ -7,17 +7,16 @@ import math
 from collections.abc import Iterator
 from functools import partial
 
-import numpy as np
-
 from briskcell.core.answers import Answers
 from briskcell.core.moves.charging import other_chargers
 from briskcell.core.moves.fix import Fix, only, placed
 from briskcell.core.moves.packs import other_packs
+from briskcell.core.pack.rated import nominal_v, rated_wh
 from briskcell.core.pack.switching import card_loads
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter, Load, State
 from briskcell.model.plan import Store
-from briskcell.model.stores import Cell, Pack
+from briskcell.model.stores import Pack
 from briskcell.model.tree import behind_links, free_id, stays_connected
 from briskcell.model.units import show
 
@@ -53,22 +52,6 @@ def proven_capacity(assessed: Answers) -> Iterator[Finding]:
         elif cell.measured_ah is None and cell.label_ah.grade == "guessed":
             yield Finding("close", pack.id, f"The capacity of {cell.name} is a guess that no test confirms.", 0.05,
                           advice="Test the capacity of one cell and enter what was measured.")  # fmt: skip
-
-
-def nominal_v(cell: Cell) -> float:
-    """Volts of a cell half full, by which its label's amp-hours are watt-hours.
-
-    Parameters
-    ----------
-    cell : Cell
-        The cell.
-
-    Returns
-    -------
-    float
-        Open circuit. [V]
-    """
-    return float(np.interp(0.5, cell.ocv.soc, cell.ocv.value))
 
 
 def _litres(pack: Pack) -> float:
@@ -241,8 +224,7 @@ def carrier(assessed: Answers) -> Iterator[Finding]:
     for store in assessed.plan.stores:
         if not isinstance(store, Pack):
             continue
-        cells = store.string_cells
-        rated = store.series * sum(c.label_ah.likely * nominal_v(c) for c in cells)
+        rated = rated_wh(store)
         if rated > CARRIER_WH:
             most = "past 160 Wh most refuse it" if rated > REFUSED_WH else "past 100 Wh a carrier has to agree"
             yield Finding("close", store.id, f"{store.name} is rated {show(rated, 'Wh')}; {most}.", 0.02,

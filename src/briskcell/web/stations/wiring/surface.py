@@ -62,7 +62,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "contacts": [(c, _lost_w(assessed, c.link)) for c in assessed.links if c.link.kind in NO_WIRE],
         "fuses": assessed.fuses,
         "shorts": assessed.shorts,
-        "steps": _steps(assessed),
+        "steps": steps_of(assessed),
         "pieces": pieces(plan),
         "to_buy": to_buy(plan),
         "drop": request.values.get("drop", "")[:40] or show(USUAL_DROP_V, "V"),
@@ -85,7 +85,8 @@ def _lost_w(assessed: Assessment, link: Link) -> float:
     return float(amps**2 * at) if amps < float("inf") else 0.0
 
 
-def _steps(assessed: Assessment) -> list[Step]:
+def steps_of(assessed: Assessment) -> list[Step]:
+    """The order to build in as it is shown, with what is done and due."""
     plan = assessed.plan
     done, due = made(plan), next_joint(plan)
     return [
