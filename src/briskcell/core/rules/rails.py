@@ -17,6 +17,7 @@ from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.volts import more_volts, within_window
 from briskcell.core.rails.fewest import straight_on
 from briskcell.core.rails.headroom import judged
+from briskcell.core.rails.signals import first_moments, signals
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter, Link, Load, State
 from briskcell.model.plan import Plan
@@ -28,8 +29,6 @@ from .registry import Finding, missed_by, rule
 CASCADE_W = 0.15  # lost on the way before two boards in a row are worth a word: a twentieth of a small console
 HYSTERESIS_V = 0.15  # of a lock-out that states no restart: 0.1 to 0.2 V on sheets; typical
 HEALTHY_V = (3.4, 4.25)  # that a board takes for a lithium cell in order: between its low warning and full; typical
-CLAMP_V = 0.35  # over its supply, at which an input's clamp begins to conduct: 0.3 to 0.5 V on sheets
-HIGH_SHARE = 0.7  # of its supply, that an input takes for a sure high: JESD8C.01
 
 
 @rule("headroom", station="rails", source="TI SLVA372D; margins of the brief")
@@ -182,35 +181,25 @@ def _stays_off(assessed: Answers, board: Converter, restart_v: float) -> Iterato
 @rule("logic-level", station="rails", source="JESD8C.01, 3.3 V; a high level needs 0.7 of the supply")
 def logic_level(assessed: Answers) -> Iterator[Finding]:
     """A part's signals come at a level it understands and survives."""
-    for load in assessed.plan.loads:
-        driver = assessed.plan.by_id.get(load.driven_by or "")
-        if not isinstance(driver, Load) or load.logic_v is None or driver.logic_v is None:
-            continue
-        if driver.logic_v > load.logic_v + CLAMP_V:
-            yield Finding("fails", load.id, f"{driver.name} drives {load.name} at {driver.logic_v:.1f} V; it stands {load.logic_v:.1f} V.",
-                          missed_by(driver.logic_v, load.logic_v), advice="Put a level shifter between, or a driver of the lower level.")  # fmt: skip
-        elif driver.logic_v < HIGH_SHARE * load.logic_v:
-            yield Finding("close", load.id, f"{driver.name} drives {load.name} at {driver.logic_v:.1f} V; a sure high is {HIGH_SHARE * load.logic_v:.1f} V.",
+    for found in signals(assessed.plan):
+        driver, load = found.driver, found.load
+        if found.state == "fails":
+            yield Finding("fails", load.id, f"{driver.name} drives {load.name} at {found.driven_v:.1f} V; it stands {load.logic_v:.1f} V.",
+                          missed_by(found.driven_v, load.logic_v or 0.0), advice="Put a level shifter between, or a driver of the lower level.")  # fmt: skip
+        elif found.state == "close":
+            yield Finding("close", load.id, f"{driver.name} drives {load.name} at {found.driven_v:.1f} V; a sure high is {found.least_v:.1f} V.",
                           0.1, advice="Put a level shifter between.")  # fmt: skip
 
 
 @rule("inrush", station="rails", source="The part's sheet, against the limit of what feeds it")
 def inrush(assessed: Answers) -> Iterator[Finding]:
     """What a part pulls in its first moment does not trip what feeds it."""
-    op, plan = assessed.op, assessed.plan
-    for load in plan.loads:
-        board = next(reversed(boards_above(plan, load)), None)
-        if load.inrush is None or board is None:
-            continue
-        k = op.network.converters.index(board)
-        limit = float(op.board_limit_a[k][State.PLAY].min())
-        rest = float(np.where(op.flow.collapsed, 0.0, op.flow.output_a(k))[State.REST].max())
-        asked = load.inrush.peak_a.likely + rest
-        if asked > limit:
-            cause = f"{load.name} pulls {show(load.inrush.peak_a.likely, 'A')} as it starts; with the rest {board.name} gives {show(limit, 'A')}."
-            yield Finding(
-                "fails", load.id, cause, missed_by(asked, limit), advice="Start the parts one after another, or limit the inrush."
-            )
+    for start in first_moments(assessed.op):
+        if start.asked_a > start.limit_a:
+            cause = (f"{start.load.name} pulls {show(start.pulls_a, 'A')} as it starts; with the rest {start.board.name} gives "
+                     f"{show(start.limit_a, 'A')}.")  # fmt: skip
+            yield Finding("fails", start.load.id, cause, missed_by(start.asked_a, start.limit_a),
+                          advice="Start the parts one after another, or limit the inrush.")  # fmt: skip
 
 
 @rule("battery-measure", station="rails", source="Boards with a gauge of their own")

@@ -8,6 +8,7 @@ from typing import Any, get_args
 from flask import request
 
 from briskcell.core.assess import Assessment
+from briskcell.core.rails.signals import first_moments, signals
 from briskcell.core.wiring.cutting import colour_of, pieces, to_buy
 from briskcell.core.wiring.order import LAST, Joint, build_order
 from briskcell.model.parts import Colour, Link
@@ -27,6 +28,7 @@ SECTIONS = (
     Section("h-gauges", "Gauges"),
     Section("h-shorts", "Fuses and shorts", ("fuse-at-the-store", "fuse-choice")),
     Section("h-contacts", "Contacts"),
+    Section("h-signals", "Signals", ("logic-level", "inrush")),
     Section("h-order", "Order to build in"),
     Section("h-cut", "Cut list"),
 )
@@ -60,6 +62,8 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "wires": [(c, colour_of(plan, c.link), plan.by_id[c.link.fed_by].name, _far(plan, c.link)) for c in wires],
         "colours": [(c, c) for c in get_args(Colour)],
         "contacts": [(c, _lost_w(assessed, c.link)) for c in assessed.links if c.link.kind in NO_WIRE],
+        "signals": signals(plan),
+        "starts": first_moments(assessed.op),
         "fuses": assessed.fuses,
         "shorts": assessed.shorts,
         "steps": steps_of(assessed),
