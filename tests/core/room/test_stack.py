@@ -21,6 +21,8 @@ from briskcell.core.room.stack import (
     without_connectors,
 )
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, replaced
+from briskcell.model.parts import Load
 from briskcell.model.plan import Case, Placed
 from briskcell.model.stores import Pack
 from briskcell.services.demo import curlew, oystercatcher, sanderling
@@ -133,3 +135,14 @@ def test_another_class_in_a_place_has_to_be_laid_anew() -> None:
     assert blocks_of([s], [Placed(part="a", laid_as="boost-5v-5a")])[1] == (s,)
     assert blocks_of([s], [Placed(part="a", laid_as="boost-5v-3a", turned=True)])[0][0].size == (10, 10, 5)
     assert blocks_of([s], [Placed(part="a")])[0][0].at == (0, 0, 0)
+
+
+def test_a_screen_lies_in_the_middle_of_the_face_and_a_plug_lengthens_its_part() -> None:
+    screen = solid("Screen", 60, 40, 4, front=True)
+    assert arranged([screen], ROOM)[0][0].at == pytest.approx((20.0, 10.0, 16.0))
+    board = sanderling().by_id["board"]
+    assert isinstance(board, Load)
+    assert board.body is not None
+    plugged = altered(board, body=altered(board.body, plug_mm=12.0))
+    sizes = {s.id: s.size for s in assess(replaced(sanderling(), plugged), STOCK).solids[0]}
+    assert sizes["board"] == (board.body.length_mm + 12.0, board.body.width_mm, board.body.height_mm)

@@ -8,6 +8,8 @@ from itertools import pairwise
 import pytest
 
 from briskcell.core.wiring.order import LAST, Joint, build_order, needed_by
+from briskcell.model.changes import altered, remade
+from briskcell.model.figure import Figure
 from briskcell.model.parts import Fed, Link, Rail
 from briskcell.model.plan import Plan
 from briskcell.services.demo import curlew, demo_plans, sanderling
@@ -93,3 +95,14 @@ def test_a_joint_undone_takes_back_what_stands_on_it() -> None:
     assert needed_by(order, "w-screen") == {"w-screen", "boost", "fuse", "switch", "w-pack", LAST}
     assert needed_by(order, LAST) == {LAST}
     assert isinstance(sanderling().by_id["w-screen"], Link)
+
+
+def test_a_charge_board_comes_after_what_leads_to_it_from_its_socket() -> None:
+    plan = sanderling()
+    inlet = [Link(id=i, name=i, kind="plug", fed_by=at, resistance_ohm=Figure(low=0, likely=0.01, high=0.02)) for i, at in (
+        ("inlet", "usb"), ("lead", "inlet"))]  # fmt: skip
+    fed = remade(plan, {"links": (*plan.links, *inlet), "chargers": tuple(altered(b, fed_by="lead") for b in plan.chargers)})
+    joints = {j.key: j for j in build_order(fed)}
+    assert set(joints["charger"].after) == {"inlet", "lead"}
+    assert joints["charger"].to == "pack"
+    assert {j.key: j for j in build_order(plan)}["charger"].after == ()

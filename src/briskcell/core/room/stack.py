@@ -230,7 +230,7 @@ def _laid(order: Sequence[Solid], room: Size, *, across: bool) -> tuple[tuple[Bl
 def _best(s: Solid, laid: list[Block], room: Size, *, front: bool, across: bool) -> Block | None:
     """Where a block lies lowest, or of the front nearest to the middle; the first orientation wins where both are as good."""
     best: tuple[tuple[float, ...], Block] | None = None
-    for size in dict.fromkeys((s.turned(), s.size) if across else (s.size, s.turned())):
+    for way, size in enumerate(dict.fromkeys((s.turned(), s.size) if across else (s.size, s.turned()))):
         if any(size[k] > room[k] + 1e-9 for k in range(3)):
             continue
         at = _corners(laid, room, size, front=front)
@@ -244,7 +244,7 @@ def _best(s: Solid, laid: list[Block], room: Size, *, front: bool, across: bool)
         middle = np.abs(at[:, 0] + (size[0] - room[0]) / 2) + np.abs(at[:, 1] + (size[1] - room[1]) / 2)
         rank = middle if front else at[:, 2] + size[2]
         k = np.lexsort((at[:, 0], at[:, 1], rank))[0]
-        key = (round(float(rank[k]), 6), float(at[k, 1]), float(at[k, 0]))
+        key = (round(float(rank[k]), 6), float(way) if front else 0.0, float(at[k, 1]), float(at[k, 0]))
         if best is None or key < best[0]:
             best = key, Block(s, (float(at[k, 0]), float(at[k, 1]), float(at[k, 2])), size)
     return None if best is None else best[1]
