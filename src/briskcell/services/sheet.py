@@ -59,7 +59,7 @@ def part_lines(plan: Plan) -> tuple[PartLine, ...]:
             continue
         name, count, cost = part.name, 1, part_figures(part)[0]
         if isinstance(part, Pack):
-            count = part.series * max(part.parallel, len(part.strings))
+            count = part.series * len(part.string_cells)
             name, cost = part.cell.name, None if cost is None else cost / count
         had = lines.get(name, (0, cost))
         lines[name] = had[0] + count, cost

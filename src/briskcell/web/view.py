@@ -28,6 +28,11 @@ class View:
     by: str = ""
 
     @property
+    def drawn(self) -> str:
+        """How wide drawings are: an open slip leaves less room beside it."""
+        return "narrow" if self.slip and self.width == "wide" else self.width
+
+    @property
     def query(self) -> dict[str, str]:
         """The operating point, as a page's address carries it."""
         at = {"soc": str(round(self.soc * 100)), "state": PLUGGED if self.plugged else self.state}

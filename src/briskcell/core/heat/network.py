@@ -207,7 +207,7 @@ def _cells(plan: Plan) -> tuple[float, float]:
     """Mass of all cells, and the conductance of their free sides to the air. [kg, W/K]"""
     kg = area = 0.0
     for pack in plan.packs:
-        cell, count = pack.cell, pack.series * max(pack.parallel, len(pack.strings))
+        cell, count = pack.cell, pack.series * len(pack.string_cells)
         kg += count * (cell.mass_g if cell.mass_g else CELL_G_AH * cell.label_ah.likely) / 1e3
         thick, wide, long = (v / 1e3 if v else 0.0 for v in (cell.thickness_mm, cell.width_mm, cell.length_mm))
         if not thick or not long:

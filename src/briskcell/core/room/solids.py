@@ -98,8 +98,7 @@ def solids(plan: Plan, warm: frozenset[str], classes: Classes) -> tuple[tuple[So
         if block is None:
             unknown.append(pack.name)
         else:
-            count = max(pack.parallel, len(pack.strings))
-            made_as = f"{pack.cell.part_class or pack.cell.name}, {pack.series}S{count}P"[:120]
+            made_as = f"{pack.cell.part_class or pack.cell.name}, {pack.series}S{len(pack.string_cells)}P"[:120]
             out.append(Solid(id=pack.id, name=pack.name, made_as=made_as, size=block, cells=True))
     bodied: tuple[Bodied, ...] = (*plan.chargers, *plan.balancers, *plan.converters, *plan.loads)
     for part in bodied:
@@ -135,7 +134,7 @@ def pack_block(pack: Pack, room: Size) -> Size | None:
         return None
     wide = cell.width_mm or cell.thickness_mm
     thick = cell.thickness_mm * (1.0 + (cell.swelling or (0.0 if cell.is_round else POUCH_SWELLING)))
-    count = pack.series * max(pack.parallel, len(pack.strings))
+    count = pack.series * len(pack.string_cells)
     found = []
     for a, b, c in product(range(1, count + 1), repeat=3):
         if a * b * c < count or (a - 1) * b * c >= count or a * (b - 1) * c >= count or a * b * (c - 1) >= count:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from briskcell.core.assess import Assessment
 from briskcell.core.room.solids import Solid, inside
 from briskcell.core.room.stack import arranged, placements, thinnest_mm, without_connectors
-from briskcell.model.changes import altered, remade
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Body
 from briskcell.model.plan import Placed, Plan
@@ -79,13 +79,7 @@ def give_size(plan: Plan, part_id: str) -> Edit:
     part = plan.by_id.get(part_id)
     if part is None or "body" not in type(part).model_fields:
         raise FigureError("part", "Only a board or a part that draws has a size of its own.", fix="Reload the page.")
-    lists = {"loads": plan.loads, "converters": plan.converters, "chargers": plan.chargers, "balancers": plan.balancers}
-    update = {
-        name: tuple(altered(p, body=USUAL_BODY) if p.id == part_id else p for p in parts)
-        for name, parts in lists.items()
-        if any(p.id == part_id for p in parts)
-    }
-    return Edit(remade(plan, update), f"{part.name} has a size, guessed")
+    return Edit(replaced(plan, altered(part, body=USUAL_BODY)), f"{part.name} has a size, guessed")
 
 
 @dataclass(frozen=True, slots=True)

@@ -93,20 +93,15 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
 
 
 def _map(assessed: Assessment, opened: Opened, view: View) -> CurrentMap:
-    return current_map(assessed, view.soc, view.state, view.station, _drawn(view), opened.baseline)
+    return current_map(assessed, view.soc, view.state, view.station, view.drawn, opened.baseline)
 
 
 def _strip(assessed: Assessment, opened: Opened, view: View) -> Strip | None:
-    return strip_at(assessed, view.soc, view.state, view.station, _drawn(view), opened.baseline)
+    return strip_at(assessed, view.soc, view.state, view.station, view.drawn, opened.baseline)
 
 
 def _plugged(assessed: Assessment, view: View) -> PluggedMap | None:
-    return plugged_map(assessed, view.soc, view.use, view.by, _drawn(view))
-
-
-def _drawn(view: View) -> str:
-    """How wide drawings are: an open slip leaves less room beside it."""
-    return "narrow" if view.slip and view.width == "wide" else view.width
+    return plugged_map(assessed, view.soc, view.use, view.by, view.drawn)
 
 
 def _collapsed(assessed: Assessment, view: View) -> bool:

@@ -56,9 +56,8 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
     assessed = opened.assessed
     plan = assessed.plan
     wires = [c for c in assessed.links if c.link.kind in ("wire", "return")]
-    drawn = "narrow" if view.slip and view.width == "wide" else view.width
     return {
-        "harness": draw_harness(assessed, drawn, view.slip) if plan.links else None,
+        "harness": draw_harness(assessed, view.drawn, view.slip) if plan.links else None,
         "wires": [(c, colour_of(plan, c.link), plan.by_id[c.link.fed_by].name, _far(plan, c.link)) for c in wires],
         "colours": [(c, c) for c in get_args(Colour)],
         "contacts": [(c, _lost_w(assessed, c.link)) for c in assessed.links if c.link.kind in NO_WIRE],
