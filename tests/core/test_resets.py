@@ -90,3 +90,25 @@ def test_a_small_boost_resets_and_a_larger_one_does_not() -> None:
     assert risky.resets.expected > 1.0
     seldom = remade(weak, {"loads": tuple(altered(p, peak_share=0.001) for p in weak.loads)})
     assert assess(seldom).resets.expected < 0.1 * risky.resets.expected  # type: ignore[union-attr]
+
+
+def test_a_game_that_ties_peaks_overruns_as_often_as_the_tied_part_peaks_in_its_share_of_the_time() -> None:
+    boost = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "switch_current_a": 2.0,
+             "loss": {"kind": "fixed", "efficiency": 1.0}}  # fmt: skip
+    loads = [drawing(3.0, "power_w", peak=4.9, peak_share=0.1, peak_s=2.0, fed_by="boost", id="board", name="Board"),
+             drawing(0.5, "power_w", peak=2.4, peak_share=0.2, peak_s=0.5, fed_by="boost", id="sound", name="Sound")]  # fmt: skip
+    parts = hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(volts=3.0, top_v=4.0, ohm=0.0)}],
+                      converters=[boost], loads=loads)  # fmt: skip
+    # At 3 V in 4.9 + 2.4 W overrun 2 A, neither alone. Apart: both at once, begun by one or the other. Tied: one process that peaks
+    # a fifth of the time, two seconds each.
+    apart_share, apart = 0.02, 3600 * (0.1 / 2.0 * 0.2 + 0.2 / 0.5 * 0.1)
+    tied_share, tied = 0.2, 3600 * 0.2 / 2.0
+    games = [{"name": "Loud", "share": 0.25, "together": ["sound", "board", "gone"]}, {"name": "Quiet", "share": 0.75}]
+    for kept, (share, rate) in {
+        (): (apart_share, apart),
+        (0,): (tied_share, tied),
+        (0, 1): (0.25 * tied_share + 0.75 * apart_share, 0.25 * tied + 0.75 * apart),
+    }.items():
+        r = assess(plan_of({**parts, "games": [games[k] for k in kept]})).resets
+        assert r is not None
+        assert (float(r.share[-1]), r.at_end) == (pytest.approx(share), pytest.approx(rate))

@@ -141,11 +141,15 @@ class Profile(Document):
 
 
 class Game(Document):
-    """One way the handheld is used: its share of the time, and how that time is spent."""
+    """One way the handheld is used: its share of the time, and how that time is spent.
+
+    ``together`` names the parts whose peaks the game ties: its loud scenes are also its bright and its busy ones.
+    """
 
     name: Name
     share: Share
     profile: Profile = Profile()
+    together: Annotated[tuple[Annotated[str, Field(max_length=60)], ...], Field(max_length=100)] = ()
 
 
 class Plan(Document):

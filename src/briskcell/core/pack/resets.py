@@ -16,10 +16,12 @@ from briskcell.core.engine.solver import Flow, Slow, solve
 from briskcell.core.engine.sources import StoreCurves, store_curves
 from briskcell.core.pack.runtime import Runtime
 from briskcell.model.parts import Load, State
+from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
+Tied = tuple[float, tuple[int, ...]]  # the share of a game, and which parts peak as one in it
 Limit = tuple[str, str, Flags]  # an element, what of it is overrun in words, and where
 
 MOST_PARTS = 6  # whose peaks are combined exactly; the next larger ones are taken as always at their peak, on the safe side
@@ -141,8 +143,7 @@ def resets(op: Operating, found: Runtime) -> Resets:
     parts, held = tuple(peaking[:MOST_PARTS]), tuple(p.load.name for p in peaking[MOST_PARTS:])
     soc = np.linspace(1.0, min(found.stop_soc, 0.999), POINTS)
     elapsed = np.interp(-soc, -op.soc, found.elapsed_h)
-    shares = np.array([min(p.share, 0.99) for p in parts])
-    seconds = np.array([p.seconds for p in parts])
+    tied = _ties(op.plan, parts)
     per_hour, share = np.zeros(POINTS), np.zeros(POINTS)
     culprits: tuple[Culprit, ...] = ()
     peaks = np.array([any(q.load is p for q in peaking) for p in op.network.loads], dtype=bool)
@@ -155,8 +156,8 @@ def resets(op: Operating, found: Runtime) -> Resets:
             flow = _solved(op, chosen, _rows(op, parts, held))
             limits = _limits(op, flow)
             over = _over(limits)
-            share[near[0] :], per_hour[near[0] :] = overrun_rate(over, shares, seconds)
-            culprits = _culprits(limits, over, parts, shares, seconds)
+            share[near[0] :], per_hour[near[0] :] = _rate_over_games(over, parts, tied)
+            culprits = _culprits(limits, over, parts, tied)
     play = op.plan.use.play + op.plan.use.peak
     expected = float(np.trapezoid(per_hour, elapsed)) * play
     feared = per_hour > LEAST_PER_HOUR
@@ -186,6 +187,31 @@ def _adds(load: Load) -> float:
     """What a peak adds to play, in the load's own unit; of a resistance, the conductance."""
     play, peak = load.draw.play.likely, load.draw.peak.likely
     return 1.0 / peak - 1.0 / play if load.kind == "resistance_ohm" else peak - play
+
+
+def _ties(plan: Plan, parts: tuple[Peaking, ...]) -> list[Tied]:
+    """For each way of playing, its share of the time and the numbers of the parts that peak as one; without games, none do."""
+    whole = sum(g.share for g in plan.games)
+    number = {p.load.id: k for k, p in enumerate(parts)}
+    tied = [(g.share / whole, tuple(number[i] for i in dict.fromkeys(g.together) if i in number)) for g in plan.games if whole]
+    return tied or [(1.0, ())]
+
+
+def _rate_over_games(over: Flags, parts: tuple[Peaking, ...], tied: list[Tied]) -> tuple[Array, Array]:
+    """Share and rate of overrun, the mean over the games. Parts that a game ties are one process there: they peak together, as
+    often and as long as the one of them that does so most; the others keep to themselves."""
+    total, rate = np.zeros(over.shape[1:]), np.zeros(over.shape[1:])
+    for weight, together in tied:
+        units = [together] if len(together) > 1 else []
+        units += [(k,) for k in range(len(parts)) if not units or k not in together]
+        mask = np.array([sum(1 << k for k in unit) for unit in units])
+        number = np.arange(2 ** len(units))
+        combined = ((number[:, None] >> np.arange(len(units)) & 1) * mask).sum(axis=1)
+        shares = np.array([min(max(parts[k].share for k in unit), 0.99) for unit in units])
+        seconds = np.array([max(parts[k].seconds for k in unit) for unit in units])
+        inside, begins = overrun_rate(over[combined], shares, seconds)
+        total, rate = total + weight * inside, rate + weight * begins
+    return total, rate
 
 
 def _rows(op: Operating, parts: tuple[Peaking, ...], held: tuple[str, ...]) -> Flags:
@@ -260,7 +286,7 @@ def _pack_limits(pack: Pack, curves: StoreCurves, amps: Array, volts: Array) -> 
     return out
 
 
-def _culprits(limits: list[Limit], over: Flags, parts: tuple[Peaking, ...], share: Array, seconds: Array) -> tuple[Culprit, ...]:
+def _culprits(limits: list[Limit], over: Flags, parts: tuple[Peaking, ...], tied: list[Tied]) -> tuple[Culprit, ...]:
     """The smallest combinations in overrun at the end of play, the likeliest first."""
     found: list[Culprit] = []
     taken: list[int] = []
@@ -272,6 +298,6 @@ def _culprits(limits: list[Limit], over: Flags, parts: tuple[Peaking, ...], shar
             taken.append(number)
             element, words = next(((e, w) for e, w, o in limits if o[number, -1]), ("", ""))
             inside = np.array([(m & number) == number for m in range(2 ** len(parts))])
-            rate = float(overrun_rate(inside, share, seconds)[1]) if chosen else 0.0
+            rate = float(_rate_over_games(inside, parts, tied)[1]) if chosen else 0.0
             found.append(Culprit(tuple(parts[k].load.name for k in chosen), element, words, rate))
     return tuple(sorted(found, key=lambda c: -c.per_hour))

@@ -67,8 +67,10 @@ def knob(build_id: int) -> Response:
 
 @bp.post("/game")
 def game(build_id: int) -> Response:
-    """One more game, or one less."""
-    number = form("remove")
+    """One more game, or one less; or a part whose peaks a game ties to those of others."""
+    number, tied = form("remove"), form("tie")
+    if tied:
+        return change(build_id, lambda a: games.tie(a.plan, form("game"), tied))
     return change(build_id, lambda a: games.remove_game(a.plan, number) if number else games.add_game(a.plan))
 
 

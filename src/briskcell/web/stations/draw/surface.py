@@ -72,6 +72,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "feeders": load_feeders(assessed.plan),
         "states": STATES,
         "uses": _uses(assessed),
+        "peaking": [p.load for p in assessed.resets.parts] if assessed.resets else [],
     }
 
 
