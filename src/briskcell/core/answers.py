@@ -20,6 +20,7 @@ from briskcell.core.pack.lamps import LampShow, lamp_shows
 from briskcell.core.pack.reserve import Reserve, StorageLife, shutdown_reserve, storage_life
 from briskcell.core.pack.resets import Resets, resets
 from briskcell.core.pack.runtime import Runtime, runtime
+from briskcell.core.pack.swaps import Starts, starts
 from briskcell.core.pack.switching import Way, ways_off
 from briskcell.core.pack.uncertainty import Range, runtime_range
 from briskcell.core.rails.headroom import Headroom, headrooms
@@ -65,7 +66,7 @@ class Stock:
 NOTHING = Stock()
 ANSWERS = (
     "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
-    "game_hours", "trickles", "charge_warmths", "resets", "proposals", "direct_feeds", "voltage_guards",
+    "game_hours", "trickles", "charge_warmths", "resets", "starts", "proposals", "direct_feeds", "voltage_guards",
     "ways_off", "lamps", "shorts", "laid",
 )  # fmt: skip
 Report = Callable[[str, Exception], None]
@@ -129,6 +130,12 @@ class Answers:
     def runtime(self) -> Runtime | None:
         """The runtime of the build; None while nothing draws from a pack."""
         return None if self.pack_index is None else self.runtimes[self.pack_index]
+
+    @cached_property
+    def starts(self) -> Starts | None:
+        """What a start takes, and how long all sets of cells play."""
+        found, k = self.runtime, self.pack_index
+        return starts(self.op, found, k or 0) if found else None
 
     @cached_property
     def resets(self) -> Resets | None:

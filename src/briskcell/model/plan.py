@@ -155,7 +155,8 @@ class Game(Document):
 class Plan(Document):
     """A build: the brief, its parts and how they hang together. Format version 2.
 
-    ``joined`` names the joints of the order to build in that are made, ``placed`` says where parts lie in the case.
+    ``joined`` names the joints of the order to build in that are made, ``placed`` says where parts lie in the case, ``boot_s``
+    how long a start takes before play begins.
     """
 
     format: Literal["brisk-cell-plan"] = "brisk-cell-plan"
@@ -165,6 +166,7 @@ class Plan(Document):
     brief: Brief = Brief()
     profile: Profile = Profile()
     games: Annotated[tuple[Game, ...], Field(max_length=12)] = ()
+    boot_s: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 60.0
     shutdown: Shutdown = Shutdown()
     case: Case = Case()
     bay: Bay | None = None

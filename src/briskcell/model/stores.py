@@ -128,7 +128,8 @@ class Pack(Part):
     """Cells in series and parallel, their links, and their protection.
 
     ``strings``, where given, are in parallel and replace ``parallel`` strings of ``cell``: each is ``series`` cells of
-    its own kind. ``ocv_v`` is a measured open-circuit voltage that replaces the table's.
+    its own kind. ``ocv_v`` is a measured open-circuit voltage that replaces the table's. ``spare_sets`` of the same cells are
+    carried along; changing to one takes ``swap_s``, without the start that follows.
     """
 
     cell: Cell
@@ -138,6 +139,8 @@ class Pack(Part):
     ocv_v: Volt | None = None
     link_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
     protection: Protection | None = None
+    spare_sets: Annotated[int, Field(ge=0, le=50)] = 0
+    swap_s: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 60.0
 
     @property
     def string_cells(self) -> list[Cell]:

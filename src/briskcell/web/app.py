@@ -12,7 +12,7 @@ from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services import folder
 from briskcell.services.workshop import Workshop
 
-from . import build, errors, filters, guard, help, history, mending, parts, sheet, shelf  # noqa: F401  history, mending, parts and sheet add to the build
+from . import build, compare, errors, filters, guard, help, history, mending, parts, sheet, shelf  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
 from .safe import IdConverter
 from .stations import load_routes
 

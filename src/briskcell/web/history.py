@@ -7,11 +7,13 @@ from typing import Any
 from flask import abort, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from briskcell.services.compare import Side
 from briskcell.services.edits.differences import differences
 from briskcell.services.judge import sheltered
 from briskcell.services.workshop import HISTORY_PAGE, Conflict
 
 from .build import bp, form, render
+from .compare import overlaid
 from .frame.frame import figures_of
 from .safe import row_number
 from .shelf import workshop
@@ -28,13 +30,14 @@ def history(build_id: int) -> str:
     second = row_number(request.args.get("with"))
     to = sheltered("what it is compared with", lambda: shop.at(build_id, second), None) if second and other else opened
     rows, count = shop.history(build_id, page)
-    beside: dict[str, Any] = {"compared": [], "differences": [], "came": [], "went": []}
+    beside: dict[str, Any] = {"compared": [], "differences": [], "came": [], "went": [], "plots": []}
     if other and to:
         had, has = ({f.key: f"{f.state}: {f.cause}" for f in o.assessed.findings} for o in (other, to))
         beside = {
             "compared": figures_of(other, to), "differences": differences(other.plan, to.plan),
             "came": [words for key, words in has.items() if key not in had],
             "went": [words for key, words in had.items() if key not in has],
+            "plots": overlaid([Side(0, "Then", other.assessed), Side(0, "Now", to.assessed)]),
         }  # fmt: skip
     return render_template("history.html", id=build_id, opened=opened, rows=rows, count=count, page=page, other=other, to=to,
                            pages=-(-count // HISTORY_PAGE), **beside)  # fmt: skip

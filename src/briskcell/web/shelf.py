@@ -41,7 +41,8 @@ def shelf() -> str:
     order = request.args.get("order", "") if request.args.get("order") in ORDERS else "changed"
     rows, count = workshop().shelf(like, page, state, order)
     return render_template("shelf.html", rows=rows, count=count, page=page, pages=-(-count // PAGE), like=like, removed=removed,
-                           state=state, order=order, orders=ORDERS, rivers={r.row.id: river(r.known) for r in rows},
+                           state=state, order=order, orders=ORDERS, few="few" in request.args,
+                           rivers={r.row.id: river(r.known) for r in rows},
                            tour=() if TOUR_COOKIE in request.cookies else TOUR)  # fmt: skip
 
 

@@ -27,6 +27,7 @@ function show(el) {
     limit: { stroke: colour("kelp"), width: 2.4 },
     demand: { stroke: colour("rust"), width: 2.2, dash: [10, 4] },
     quiet: { stroke: colour("quiet"), width: 1.6, dash: [2, 4] },
+    other: { stroke: colour("tide"), width: 2, dash: [14, 3, 3, 3] },
   };
   const axis = (unit, side, scale) => ({
     scale, side, stroke: colour("ink"), font: "12px Bench", grid: { show: side !== 1, stroke: colour("mist"), width: 1 },
