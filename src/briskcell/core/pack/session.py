@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,10 +19,12 @@ from briskcell.core.heat.case import CAPACITY, case_conductance
 from briskcell.core.pack.runtime import board_stops
 from briskcell.model.parts import STATES, State
 from briskcell.model.phases import Phase
-from briskcell.model.stores import Bank, ChargeBoard, Pack, Supply
+from briskcell.model.plan import Store
+from briskcell.model.stores import Bank, Pack, Supply
 from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
+STEP_K = 20.0  # between two temperatures, to tell ohms that warm from those that do not
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -106,14 +109,15 @@ class _Course:
         self.curves = store_curves(self.part, self.grid, self.room_c)
         cell = self.part.cell if isinstance(self.part, Pack) else None
         self.cold_b_k, self.slow_s = (cell.cold_b_k, cell.slow_s) if cell else (0.0, 1.0)
+        self.fast, self.slow = warmed(self.part, self.grid, self.room_c)
         self.volts = np.linspace(0.4, 1.02, 97) * float(self.curves.ocv_v[-1])
         fed = Operating(op.plan, op.network, op.curves, fed_at(op, store, 1e-6, self.volts, state_draws(op.network)))
         lost, amps = fed.flow.lost[..., store], fed.flow.store_a(store)
         self.consoles = [Console(self.volts, self.volts * np.where(lost[s], 0, amps[s]), (~lost[s]).astype(float)) for s in State]
         self.stops = [list(board_stops(fed, store, [s])) for s in State]
-        board = next((b for b in op.plan.chargers if b.charges == self.part.id), None)
-        self.into = _charger_current(op, board, store) if board is not None else None
-        self.through = board is not None and layout_of(op.plan, board) == "power_path"
+        charger = charger_of(op, store)
+        self.into = partial(np.interp, xp=RISING, fp=charger[0]) if charger else None
+        self.through = charger is not None and charger[1]
         self.conductance, self.capacity = case_conductance(op.plan.case), op.plan.case.mass_g / 1e3 * CAPACITY
         self.idle_s = 0.0
 
@@ -121,11 +125,9 @@ class _Course:
         """What flows now; ``ended`` is set where a stop is met."""
         state = State(STATES.index({"boot": "peak", "off": "rest"}.get(phase.what, phase.what)))
         warm = cold_factor(self.case_c, self.cold_b_k) / cold_factor(self.room_c, self.cold_b_k)
-        ocv, fast, slow = (
-            float(np.interp(self.soc, self.grid, column))
-            for column in (self.curves.ocv_v, self.curves.fast_ohm * warm, self.curves.slow_ohm * warm)
-        )
-        charge_a = self.into(self.soc) if phase.plugged and self.into is not None else 0.0
+        ocv, *ohms = (float(np.interp(self.soc, self.grid, column)) for column in (self.curves.ocv_v, *self.fast, *self.slow))
+        fast, slow = ohms[0] + warm * ohms[1], ohms[2] + warm * ohms[3]
+        charge_a = float(self.into(self.soc)) if phase.plugged and self.into is not None else 0.0
         off = phase.what == "off"
         drawn, at_v, carried = _draw(self.consoles[state], ocv - self.slow_v, fast, charge_a, off=off)
         through = phase.plugged and self.through
@@ -180,8 +182,53 @@ def _draw(curve: Console, source_v: float, fast: float, charge_a: float, *, off:
     return amps, volts, volts > 0.0
 
 
-def _charger_current(op: Operating, board: ChargeBoard, store: int) -> Callable[[float], float]:
+def warmed(store: Store, soc: Array, room_c: float) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
+    """The fast and the slow ohms of a store, each as what stays as it is and what falls as its cells warm.
+
+    Parameters
+    ----------
+    store : Pack, Capacitor or Bank
+        The store.
+    soc : ndarray, shape (n,)
+        States of charge.
+    room_c : float
+        Temperature at which the second of each pair is stated. [°C]
+
+    Returns
+    -------
+    tuple of pairs of ndarray, each of shape (n,)
+        Joints and protection beside cells. [Ω]
+    """
+    cool, warm = store_curves(store, soc, room_c), store_curves(store, soc, room_c + STEP_K)
+    cold_b = store.cell.cold_b_k if isinstance(store, Pack) else 0.0
+    fell = 1.0 - cold_factor(room_c + STEP_K, cold_b) / cold_factor(room_c, cold_b)
+
+    def parted(at: Array, after: Array) -> tuple[Array, Array]:
+        cells = (at - after) / fell if fell > 0 else np.zeros(at.shape)
+        return at - cells, cells
+
+    return parted(cool.fast_ohm, warm.fast_ohm), parted(cool.slow_ohm, warm.slow_ohm)
+
+
+def charger_of(op: Operating, store: int) -> tuple[Array, bool] | None:
+    """What the charger of a store gives it over ``RISING``, and whether it feeds the console besides.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    store : int
+        Which store.
+
+    Returns
+    -------
+    tuple of ndarray and bool, or None
+        Amperes in play; None where nothing charges the store.
+    """
+    board = next((b for b in op.plan.chargers if b.charges == op.plan.stores[store].id), None)
+    if board is None:
+        return None
     supply = op.plan.by_id[board.supply]
     assert isinstance(supply, Supply)
-    amps = ChargePath(op, board, supply, store).balance("play" if layout_of(op.plan, board) == "power_path" else None)[0]
-    return lambda soc: float(np.interp(soc, RISING, amps))
+    through = layout_of(op.plan, board) == "power_path"
+    return ChargePath(op, board, supply, store).balance("play" if through else None)[0], through

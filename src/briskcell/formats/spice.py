@@ -1,0 +1,298 @@
+"""The build as a circuit for an open simulator: one state of charge and load, or a session in time.
+
+Cells are a voltage behind ohms, wires are resistors, boards and parts are behavioural sources with the losses and draws of the
+plan. A node is a part's output; the list of nodes stands at the head.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.core.charge.charging import RISING
+from briskcell.core.engine.converters import KIND, Losses
+from briskcell.core.engine.kernel import MOST_A, stiff_v
+from briskcell.core.engine.network import state_draws
+from briskcell.core.engine.operating import Operating, operate
+from briskcell.core.engine.sources import ROOM_K, store_curves
+from briskcell.core.heat.case import CAPACITY, case_conductance
+from briskcell.core.pack.session import charger_of, warmed
+from briskcell.model.parts import STATES, Converter, EfficiencyTable, Fed, Link, Load, State
+from briskcell.model.phases import Phase
+from briskcell.model.plan import Plan
+from briskcell.model.stores import Pack
+
+Array = NDArray[np.float64]
+FLOOR = 0.3  # of the unloaded volts, below which no draw rises further: it keeps a simulator's first guesses tame
+NOTHING_OHM = 1e-9  # of a joint without resistance: a simulator wants some
+EDGE_S = 0.01  # that a change of what is played takes
+KELVIN = 273.15
+
+
+@dataclass(frozen=True, slots=True)
+class _Sheet:
+    """A netlist in the making: its lines, the number of each part's node, and the plan."""
+
+    plan: Plan
+    node: dict[str, str]
+    lines: list[str]
+
+    def add(self, *lines: str) -> None:
+        self.lines.extend(lines)
+
+
+def nodes_of(plan: Plan) -> dict[str, str]:
+    """The node at each part's output, or at a load's terminals, by the id of the part."""
+    return {p.id: f"n{k}" for k, p in enumerate(p for p in plan.parts() if isinstance(p, Fed) or p in plan.stores)}
+
+
+def write_circuit(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
+    """The build at one state of charge and load, to be solved for its voltages.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    soc : float
+        State of charge of every store.
+    state : str
+        ``rest``, ``play`` or ``peak``; a peak rides on the polarisation of play.
+
+    Returns
+    -------
+    str
+        A netlist that ends with ``.op``.
+    """
+    op = operate(plan, np.array([soc]))
+    row = STATES.index(state)
+    out = _Sheet(plan, nodes_of(plan), [])
+    _head(out, f"{_plain(plan.name)}: {soc:.0%} charge, {state}")
+    for k, (store, curves) in enumerate(zip(plan.stores, op.curves, strict=True)):
+        ohm, volts = float(curves.fast_ohm[0]), float(curves.ocv_v[0])
+        if row == State.PEAK:
+            volts -= float(curves.slow_ohm[0]) * min(float(op.flow.branch_a[State.PLAY, 0, k]), MOST_A)
+        else:
+            ohm += float(curves.slow_ohm[0])
+        node = out.node[store.id]
+        out.add(f"V{node} {node}e 0 {volts:.12g}", _resistor(node, f"{node}e", node, ohm))
+    draws = state_draws(op.network)
+    figures = [tuple(float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
+               for k in range(len(op.network.loads))]  # fmt: skip
+    _tree(out, op, [float(c.ocv_v[0]) for c in op.curves], lambda k, volts, least: _drawn(volts, least, figures[k]))
+    out.add(".options reltol=1e-7 vntol=1e-9 abstol=1e-12 itl1=500", ".op", ".end")
+    return "\n".join(out.lines) + "\n"
+
+
+def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, seconds: float, store: int) -> str:
+    """A session in time: the store drains and fills, its slow polarisation and the case warm up, as the phases say.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    phases : sequence of Phase
+        What happens, in order.
+    start_soc : float
+        State of charge at the start.
+    seconds : float
+        How long to run: up to where the session ends. [s]
+    store : int
+        Which store.
+
+    Returns
+    -------
+    str
+        A netlist that ends with ``.tran``. Node ``soc`` is the state of charge, ``warm`` the case in °C.
+    """
+    plan, part, middle = op.plan, op.plan.stores[store], len(op.soc) // 2
+    room = plan.brief.cells_c
+    grid = np.linspace(0.0, 1.0, 201)
+    curves = store_curves(part, grid, room)
+    cell = part.cell if isinstance(part, Pack) else None
+    cold_b, slow_s = (cell.cold_b_k, cell.slow_s) if cell else (0.0, 1.0)
+    fast, slow = warmed(part, grid, room)
+    charger = charger_of(op, store)
+    into, through = charger if charger else (np.zeros(len(RISING)), False)
+    out = _Sheet(plan, nodes_of(plan), [])
+    node = out.node[part.id]
+    _head(out, f"{_plain(plan.name)}: a session of {len(phases)} phases")
+    warm = f"exp({cold_b:.9g}*(1/(V(warm)+{KELVIN})-1/{ROOM_K}))/exp({cold_b:.9g}*(1/({room + KELVIN:.9g})-1/{ROOM_K}))"
+    heat = case_conductance(plan.case)
+    out.add(
+        "* The store: open-circuit volts and ohms over its charge, one slow branch, what flows in from the charger",
+        f"Bsoc 0 soc I=-I(Vstore)/{3600.0 * curves.capacity_ah:.12g}", f"Csoc soc 0 1 IC={start_soc:.9g}",
+        f"Bohms ohms 0 V={_table('V(soc)', grid, slow[0])}+({_table('V(soc)', grid, slow[1])})*({warm})",
+        f"Bslow 0 slow I=(V(ohms)*I(Vstore)-V(slow))/{slow_s:.9g}",
+        "Cslow slow 0 1 IC=0",
+        f"Bfast fast 0 V={_table('V(soc)', grid, fast[0])}+({_table('V(soc)', grid, fast[1])})*({warm})",
+        f"Bstore {node}e 0 V={_table('V(soc)', grid, curves.ocv_v)}-V(slow)-V(fast)*I(Vstore)",
+        f"Vstore {node}e {node}t 0",
+        f"Vplug plug 0 {_steps(phases, lambda p: float(p.plugged))}", f"Vdraws draws 0 {_steps(phases, _console_on)}",
+        f"Bcharger 0 {node}t I=V(plug)*({_table('V(soc)', RISING, into)})",
+        "* The console: it takes nothing while off, and nothing from the store where a power path feeds it",
+        f"Bfed {node} 0 V=V({node}t)", f"Btaken {node}t 0 I=-I(Bfed)*V(draws)*(1-V(plug)*{float(through):g})",
+        "* The case: one heat capacity",
+        f"Bheat 0 warm I=(V(draws)*-I(Bfed)*V({node}t)+I(Vstore)*I(Vstore)*(V(fast)+V(ohms))"
+        f"-{heat:.9g}*(V(warm)-{room:.9g}))/{plan.case.mass_g / 1e3 * CAPACITY:.9g}",
+        f"Cwarm warm 0 1 IC={room:.9g}",
+    )  # fmt: skip
+    for k, (other, known) in enumerate(zip(plan.stores, op.curves, strict=True)):
+        if k != store:
+            at = out.node[other.id]
+            out.add(f"V{at} {at}e 0 {known.ocv_v[middle]:.12g}", _resistor(at, f"{at}e", at, float(known.steady_ohm[middle])))
+    for s in STATES:
+        out.add(f"V{s} w{s} 0 {_steps(phases, lambda p, s=s: float(_state_of(p) == s))}")  # type: ignore[misc]
+    draws = state_draws(op.network)
+
+    def drawn(k: int, volts: str, least: float) -> str:
+        terms = []
+        for row, s in enumerate(STATES):
+            figures = tuple(float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
+            terms.append(f"V(w{s})*({_drawn(volts, least, figures)})")
+        return "+".join(terms)
+
+    _tree(out, op, [float(c.ocv_v[middle]) for c in op.curves], drawn)
+    step = max(min(seconds / 2000.0, 10.0), 0.1)
+    out.add(".options reltol=1e-5 vntol=1e-7 abstol=1e-10 method=gear", f".tran {step:.6g} {seconds:.9g} 0 {step:.6g} uic", ".end")
+    return "\n".join(out.lines) + "\n"
+
+
+def _state_of(phase: Phase) -> str:
+    return {"boot": "peak", "off": "rest"}.get(phase.what, phase.what)
+
+
+def _console_on(phase: Phase) -> float:
+    return float(phase.what != "off")
+
+
+def _steps(phases: Sequence[Phase], value: Callable[[Phase], float]) -> str:
+    """A source that steps from phase to phase."""
+    at, points = 0.0, []
+    for phase in phases:
+        points += [at + EDGE_S if at else 0.0, value(phase), at + phase.seconds, value(phase)]
+        at += phase.seconds
+    return "PWL(" + " ".join(f"{p:.9g}" for p in points) + ")"
+
+
+def _head(out: _Sheet, title: str) -> None:
+    out.add(title, "* Written by Brisk Cell. An estimate: it certifies nothing. Node, part:")
+    out.add(*(f"* {node} {_plain(out.plan.by_id[i].name)} ({i})" for i, node in out.node.items()))
+
+
+def _plain(text: str) -> str:
+    """Words of a comment: one line of plain signs, that no simulator reads as anything else."""
+    return "".join(c if " " <= c <= "~" else "?" for c in text)
+
+
+def _tree(out: _Sheet, op: Operating, ocv: Sequence[float], drawn: Callable[[int, str, float], str]) -> None:
+    """Wires, boards and loads; ``drawn`` gives the current of a load at its volts, of which so many are the least asked of.
+
+    A simulator begins at the volts of the unloaded build, from which it comes to the upper of two solutions.
+    """
+    plan, net = out.plan, op.network
+    ohms = dict(zip(net.branches, net.fixed_ohm, strict=True))
+    inside = {*net.elements}
+    load_feeder = {p.id: p.fed_by for p in plan.loads}
+
+    def feeder(part: Fed) -> str:
+        at = part.fed_by
+        while at in load_feeder:  # what a load passes on comes past its own draw
+            at = load_feeder[at]
+        return out.node[at]
+
+    idle = dict(zip((store.id for store in plan.stores), ocv, strict=True))
+
+    def unloaded(part_id: str) -> float:
+        """Volts at a part's output while nothing draws."""
+        if part_id not in idle:
+            part = plan.by_id[part_id]
+            assert isinstance(part, Fed)
+            fed = unloaded(part.fed_by)
+            idle[part_id] = stiff_v(KIND[part.kind], part.output_v.likely, part.dropout_v.likely, 0.0, fed, 0.0) if isinstance(
+                part, Converter) else fed  # fmt: skip
+        return idle[part_id]
+
+    returns = {p.id for p in plan.links if p.kind == "return"}
+    out.add("* Wires, switches, fuses, plugs, rails")
+    for part in plan.parts():
+        if not isinstance(part, Fed) or part.id not in inside or isinstance(part, (Load, Converter)):
+            continue
+        node = out.node[part.id]
+        if isinstance(part, Link) and part.kind == "return":
+            below = "0" if part.fed_by in {s.id for s in plan.stores} | {c.id for c in plan.converters} else out.node[part.fed_by]
+            out.add(_resistor(node, node, below, ohms[part.id]))
+        else:
+            out.add(_resistor(node, feeder(part), node, ohms.get(part.id, 0.0)))
+    out.add("* Boards")
+    for k, board in enumerate(plan.converters):
+        if board.id in inside:
+            fed = FLOOR * unloaded(board.fed_by)
+            out.add(*_board(out.node[board.id], feeder(board), fed, board, net.losses[k], ohms[board.id]))
+    out.add("* Loads")
+    for k, load in enumerate(plan.loads):
+        plus, minus = feeder(load), out.node[load.return_by] if load.return_by and load.return_by in out.node else "0"
+        node = out.node[load.id]
+        out.add(
+            f"E{node} {node} 0 {plus} {minus} 1",
+            f"B{node} {plus} {minus} I={drawn(k, f'V({plus},{minus})', FLOOR * unloaded(load.id))}",
+        )
+    out.add(*(f".nodeset V({node})={unloaded(i):.6g}" for i, node in out.node.items() if i in inside and i not in returns))
+
+
+def _drawn(volts: str, least: float, figures: tuple[float, ...]) -> str:
+    power, amps, conductance = figures
+    return f"{power:.12g}/max({volts},{least:.6g})+{amps:.12g}+{volts}*{conductance:.12g}"
+
+
+def _board(node: str, fed: str, least: float, board: Converter, loss: Losses, ohm: float) -> list[str]:
+    """A board: stiff volts behind its resistance at the output, and at the input the current that its losses make of it."""
+    volts, out_v, amps = f"V({fed})", f"V({node}s)", f"I(V{node}o)"
+    set_v = f"{board.output_v.likely:.12g}"
+    drop, path = board.dropout_v.likely, board.dropout_ohm.likely
+    stiff = {
+        "boost": f"max({volts},{set_v})",
+        "buck_boost": set_v,
+    }.get(board.kind, f"min(max({volts}-{drop:.12g}-{path:.12g}*{amps},0),{set_v})")
+    safe = f"max({volts},{least:.6g})"
+    power = f"({amps}*{out_v})"
+    if board.kind == "linear":
+        taken = f"{amps}+{loss.quiescent_a:.12g}"
+    elif loss.by_output and (loss.drop_v or loss.resistance_ohm):
+        lost = f"{volts}*({loss.quiescent_a:.12g}+{loss.switching:.12g}*{amps})+{loss.drop_v:.12g}*{amps}"
+        taken = f"({power}+{lost}+{loss.resistance_ohm:.12g}*{amps}*{amps})/{safe}"
+    elif loss.drop_v or loss.resistance_ohm:
+        demand, push = f"({power}+{volts}*{loss.quiescent_a:.12g})", f"({volts}-{loss.drop_v:.12g})"
+        taken = f"2*{demand}/max({push}+sqrt(max({push}*{push}-4*{loss.resistance_ohm:.12g}*{demand},0)),{least:.6g})"
+    else:
+        efficiency = _surface(loss.table, volts, amps) if loss.table else f"{loss.efficiency:.12g}"
+        taken = f"{power}/(({efficiency})*{safe})+{loss.quiescent_a:.12g}"
+    return [
+        f"B{node} {node}s 0 V={stiff}",
+        f"V{node}o {node}s {node}r 0",
+        _resistor(node, f"{node}r", node, ohm),
+        f"B{node}i {fed} 0 I={taken}",
+    ]
+
+
+def _surface(table: EfficiencyTable, volts: str, amps: str) -> str:
+    """Efficiency over both axes: each row of the table by its amperes, rows weighed by how near the volts are."""
+    at, rows = np.asarray(table.input_v, dtype=float), np.asarray(table.efficiency, dtype=float)
+    return "+".join(
+        f"({_table(amps, np.asarray(table.output_a, dtype=float), row)})*({_table(volts, at, np.eye(len(at))[k])})"
+        for k, row in enumerate(rows)
+    )
+
+
+def _table(of: str, x: Array, y: Array) -> str:
+    """A value read by straight lines, held at its ends; written as a sum of ramps where few, as the simulator's table else."""
+    if len(x) == 1 or np.ptp(y) == 0:
+        return f"{float(y[0]):.12g}"
+    points = ",".join(f"{a:.9g},{b:.12g}" for a, b in zip(x, y, strict=True))
+    return f"pwl(min(max({of},{x[0]:.9g}),{x[-1]:.9g}),{points})"
+
+
+def _resistor(name: str, a: str, b: str, ohm: float) -> str:
+    return f"R{name} {a} {b} {max(ohm, NOTHING_OHM):.12g}"
