@@ -3,7 +3,7 @@ PYTHON ?= $(shell command -v python3.11 || command -v python3)
 VENV := .venv
 BIN := $(VENV)/bin
 .DEFAULT_GOAL := help
-.PHONY: help chromium demo test check bench mutants soak assets screenshots clean
+.PHONY: help tools pango demo test check bench mutants soak assets screenshots clean
 
 help:
 	@echo "make demo         serve the demo builds on 127.0.0.1"
@@ -32,11 +32,18 @@ $(VENV)/ready-dev: requirements/dev.txt pyproject.toml
 	$(call environment,$(VENV),dev)
 	@touch $(VENV)/ready-run
 
-demo: $(VENV)/ready-run
+demo: pango
 	$(BIN)/brisk-cell demo
 
-chromium:
-	@command -v chromium >/dev/null || { apt-get update -qq && apt-get install -y -qq chromium; } >/dev/null
+# What lays out paper. Without it everything else works, and the page says what is missing.
+pango: $(VENV)/ready-run
+	@$(BIN)/python -c 'import weasyprint' 2>/dev/null || { apt-get update -qq && apt-get install -y -qq libpango-1.0-0 libpangoft2-1.0-0; } >/dev/null 2>&1 || echo "Pango is missing: sheets print from the browser, not as PDF."
+
+# What the tests ask besides: a browser, a circuit simulator, a C compiler.
+tools:
+	@for tool in chromium:chromium ngspice:ngspice cc:gcc; do \
+	  command -v $${tool%:*} >/dev/null || missing="$$missing $${tool#*:}"; done; \
+	  [ -z "$$missing" ] || { apt-get update -qq && apt-get install -y -qq $$missing libc6-dev; } >/dev/null
 
 check: $(VENV)/ready-dev
 	$(BIN)/ruff check .
@@ -46,7 +53,7 @@ check: $(VENV)/ready-dev
 	$(BIN)/djlint --lint --quiet src/briskcell/web/templates
 	$(BIN)/python -m pytest src
 
-test: check chromium
+test: check pango tools
 	$(BIN)/python -m pytest tests -n 3 --dist worksteal
 
 bench: $(VENV)/ready-dev
@@ -67,7 +74,7 @@ assets:
 	assets/.venv/bin/python assets/fonts.py assets/node_modules src/briskcell/web/static/fonts src/briskcell/web/drawing/advances.json
 	$(BIN)/python assets/stamp.py
 
-screenshots: $(VENV)/ready-dev chromium
+screenshots: $(VENV)/ready-dev tools
 	$(BIN)/python docs/screenshots/take.py
 
 clean:

@@ -1,4 +1,4 @@
-"""The command line: serve, demo, assess, packs, measure, session, schema.
+"""The command line: serve, demo, assess, export, packs, measure, session, schema.
 
 The engine and the pages are loaded by the commands that need them, so that help and errors come at once.
 """
@@ -204,6 +204,38 @@ def export_all_command(folder: Path, data: Path | None) -> None:
             click.echo(printable(line))
     except StoreError as error:
         _end(str(error))
+
+
+@main.command("formats")
+def formats_command() -> None:
+    """List the formats that a plan can be exported to."""
+    from briskcell.web.exports.registry import FORMATS
+
+    for form in FORMATS:
+        click.echo(f"{form.key:14}{form.suffix:7}{form.title}: {form.words}")
+
+
+@main.command("export")
+@click.argument("file", type=click.File("rb"))
+@click.option("--as", "key", required=True, help="One of what `brisk-cell formats` lists.")
+@click.option("--out", type=click.File("wb"), default="-", help="File to write; standard output if not given.")
+@click.option("--soc", default=0.7, show_default=True, type=click.FloatRange(0, 1), help="Charge of a circuit or a map.")
+@click.option("--state", default="play", show_default=True, type=click.Choice(STATES), help="Load of a circuit or a map.")
+def export_command(file: BinaryIO, key: str, out: BinaryIO, soc: float, state: str) -> None:
+    """Write a plan FILE (- for standard input) in another format."""
+    _one_thread()
+    from briskcell.formats.registry import Wanted
+    from briskcell.web.exports.by_itself import exported
+    from briskcell.web.exports.registry import BY_KEY
+
+    if key not in BY_KEY:
+        raise click.ClickException(f"There is no format “{printable(key)}”. Use one of {', '.join(BY_KEY)}.")
+    plan = _plan(file)
+    try:
+        made = exported(plan, key, Wanted(soc, state))
+    except FigureError as error:
+        raise click.ClickException(str(error)) from error
+    out.write(made)
 
 
 @main.command("schema")

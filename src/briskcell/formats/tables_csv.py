@@ -28,10 +28,10 @@ def write_wires(assessed: Assessment) -> str:
     rows = []
     for piece in pieces(assessed.plan):
         c, link = checks.get(piece.link.id), piece.link
-        figures = (round(c.amps, 4), round(c.drop_v, 5), round(c.rise_k, 2)) if c else (None, None, None)
-        rows.append(
-            (link.name, piece.near, piece.far, piece.colour, link.awg, link.section_mm2, round(piece.length_m, 4), *figures)
-        )
+        known: tuple[float | None, ...] = (c.amps, c.drop_v, c.rise_k) if c else (None, None, None)
+        figures = [None if v is None else round(v, 5) for v in known]
+        size = (link.awg, link.section_mm2, round(piece.length_m, 4))
+        rows.append((link.name, piece.near, piece.far, piece.colour, *size, *figures))
     head = ("wire", "from", "to", "colour", "awg", "section_mm2", "length_m", "peak_a", "drop_v", "rise_k")
     return _table(head, rows)
 

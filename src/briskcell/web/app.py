@@ -13,6 +13,7 @@ from briskcell.services import folder
 from briskcell.services.workshop import Workshop
 
 from . import build, compare, errors, filters, guard, help, history, mending, parts, sheet, shelf  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
+from .exports import routes as exports_routes  # noqa: F401  adds to the build
 from .safe import IdConverter
 from .stations import load_routes
 

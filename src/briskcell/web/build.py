@@ -44,7 +44,7 @@ def render(opened: Opened | Conflict, view: View) -> Response:
     shown = opened.current if isinstance(opened, Conflict) else opened
     fails = any(f.state == "fails" for f in shown.assessed.findings)
     job = workshop().jobs.of(shown.revision.build_id, MENDING) if fails else None
-    context = {"conflict": conflict, "job": job, **_addresses(shown, view), **frame_of(shown, view)}
+    context = {"conflict": conflict, "job": job, **addresses(shown, view), **frame_of(shown, view)}
     if conflict is not None:
         context["differences"] = {
             "theirs": differences(conflict.base.plan, conflict.current.plan),
@@ -55,7 +55,7 @@ def render(opened: Opened | Conflict, view: View) -> Response:
                            pieces=pieces(context), **context)  # fmt: skip
 
 
-def _addresses(opened: Opened, view: View) -> dict[str, str]:
+def addresses(opened: Opened, view: View) -> dict[str, str]:
     """The addresses that stand on a page a hundred times, made once: its own, that of edits, and the operating point."""
     build_id = opened.revision.build_id
     return {
@@ -70,7 +70,7 @@ def find(build_id: int) -> str:
     """What the finder lists: asked for when it opens."""
     opened, view = workshop().open(build_id), view_of(request.args)
     return render_template("frame/_found.html", found=findable(opened.assessed), id=build_id, view=view,
-                           opened=opened, **_addresses(opened, view))  # fmt: skip
+                           opened=opened, **addresses(opened, view))  # fmt: skip
 
 
 @bp.get("/<station>")

@@ -2,19 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
-from flask import render_template, request
+from flask import make_response, render_template, request
+from markupsafe import Markup
+from werkzeug.wrappers import Response
 
 from briskcell.core.wiring.cutting import pieces, to_buy
+from briskcell.model.errors import FigureError
 from briskcell.model.figure import GRADES
 from briskcell.services import sheet
+from briskcell.services.judge import sheltered
 from briskcell.services.summary import summary_of
+from briskcell.services.workshop import Opened
 from briskcell.web.drawing.small_river import river
 
 from .build import bp
+from .exports.drawing import drawings
+from .exports.paper import pdf_of
+from .exports.pictures import picture
 from .frame.frame import spine
 from .frame.numbers import Numbers
+from .htmx import download
+from .safe import file_name
 from .shelf import workshop
 from .stations.pack.switching import switched_off
 from .stations.wiring.surface import steps_of
@@ -22,22 +33,21 @@ from .stations.wiring.surface import steps_of
 PAPERS = {"a4": "A4", "letter": "Letter"}
 
 
-@bp.get("/sheet")
-def sheet_page(build_id: int) -> str:
-    """The sheet, with all sections unless some are named."""
-    opened = workshop().open(build_id)
+def sheet_context(opened: Opened, chosen: Sequence[str] = (), paper: str = "") -> dict[str, Any]:
+    """What a sheet shows: all sections unless some are named."""
     assessed, plan = opened.assessed, opened.plan
-    chosen = [s for s in sheet.SECTIONS if s in request.args.getlist("with")] or list(sheet.SECTIONS)
-    paper = request.args.get("paper", "a4")
-    context: dict[str, Any] = {
+    drawn = sheltered("map of the sheet", lambda: _map(opened), "")
+    small = drawings(render_template("exports/small.html", drawn=river(summary_of(assessed)))).get("small", "")
+    return {
+        "map_picture": Markup(drawn.partition("?>")[2]),
+        "small_picture": Markup(small.partition("?>")[2]),
         "opened": opened,
         "plan": plan,
-        "id": build_id,
+        "id": opened.revision.build_id,
         "sections": sheet.SECTIONS,
-        "chosen": chosen,
+        "chosen": [s for s in sheet.SECTIONS if s in chosen] or list(sheet.SECTIONS),
         "papers": PAPERS,
         "paper": paper if paper in PAPERS else "a4",
-        "river": river(summary_of(assessed)),
         "spine": spine(assessed, Numbers(assessed, None)),
         "findings": assessed.findings,
         "lines": sheet.part_lines(plan),
@@ -51,4 +61,36 @@ def sheet_page(build_id: int) -> str:
         "grades": [(GRADES[g], n) for g, n in sheet.grades(plan).items()],
         "draws": assessed.draw,
     }
-    return render_template("sheet.html", **context)
+
+
+def _map(opened: Opened) -> str:
+    try:
+        return picture(opened, "map")
+    except FigureError:  # nothing is connected yet
+        return ""
+
+
+def _asked(build_id: int) -> dict[str, Any]:
+    return sheet_context(workshop().open(build_id), request.args.getlist("with"), request.args.get("paper", ""))
+
+
+@bp.get("/sheet")
+def sheet_page(build_id: int) -> str:
+    """The sheet, with all sections unless some are named."""
+    return render_template("sheet.html", problem="", **_asked(build_id))
+
+
+@bp.get("/sheet.pdf")
+def sheet_pdf(build_id: int) -> Response:
+    """The sheet on paper; the page again, with what to do, where this machine cannot lay it out."""
+    context = _asked(build_id)
+    try:
+        made = on_paper(context)
+    except FigureError as error:
+        return make_response(render_template("sheet.html", problem=str(error), **context), 422)
+    return download(made, "application/pdf", f"{file_name(context['plan'].name)}, sheet.pdf")
+
+
+def on_paper(context: dict[str, Any]) -> bytes:
+    """A sheet as PDF: its pages numbered, no table row cut."""
+    return pdf_of(render_template("exports/paper.html", **context))

@@ -11,6 +11,12 @@ export function startMap() {
 }
 
 async function load() {
+  const kept = document.getElementById("flows"); // a page that stands alone has them in it
+  if (kept) {
+    known ??= { from: "here", ...JSON.parse(kept.textContent) };
+    show();
+    return;
+  }
   const map = document.querySelector("#map-drawing[data-flows]");
   if (!map || known?.from === map.dataset.flows) return;
   const from = map.dataset.flows;

@@ -1,0 +1,74 @@
+"""Pages on paper and drawings as pictures, by WeasyPrint; it needs Pango on the machine, and says so where that is missing."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import pypdfium2
+import structlog
+
+from briskcell.model.errors import FigureError
+
+from .drawing import STATIC
+
+DOTS = 2.0  # of a picture to a point of its drawing
+FONTS = "".join(
+    f'@font-face {{ font-family: "{family}"; font-weight: {weight}; src: url("fonts/{file}-{weight}.woff2"); }}\n'
+    for family, file in (("Bench", "bench"), ("Bench Mono", "bench-mono"))
+    for weight in (400, 600)
+)
+
+
+def _printer() -> Any:
+    try:
+        import weasyprint
+    except OSError as error:
+        structlog.get_logger("brisk-cell").error("no Pango", exc_info=error)
+        raise FigureError("paper", "This machine has no Pango, which lays out what is printed.",
+                          fix="Install it (Debian: apt-get install libpango-1.0-0 libpangoft2-1.0-0), or print the page from the "
+                          "browser.") from error  # fmt: skip
+    return weasyprint
+
+
+def pdf_of(html: str) -> bytes:
+    """A page as PDF. It may use the styles, fonts and pictures that ship with the application, and nothing else.
+
+    Raises
+    ------
+    FigureError
+        If Pango is missing.
+    """
+    printer = _printer()
+
+    class Own(printer.URLFetcher):  # type: ignore[misc, name-defined]
+        """Files under ``static`` alone: no page makes the machine read another file or ask the network."""
+
+        def fetch(self, url: str, headers: Any = None) -> Any:
+            if not url.startswith(STATIC.as_uri() + "/") or ".." in url:
+                raise ValueError(f"{url} does not ship with the application")
+            return super().fetch(url, headers)
+
+    made: bytes = printer.HTML(string=html, base_url=STATIC.as_uri() + "/", url_fetcher=Own()).write_pdf()
+    return made
+
+
+def png_of(svg: str) -> bytes:
+    """A drawing as a picture, two dots to a point.
+
+    Raises
+    ------
+    FigureError
+        If Pango is missing.
+    """
+    body = svg.partition("?>")[2]
+    width, height = (float(body.partition(f'{name}="')[2].partition('"')[0]) for name in ("width", "height"))
+    page = f"@page {{ size: {width}px {height}px; margin: 0; }} body {{ margin: 0; }} svg {{ display: block; }}"
+    document = pypdfium2.PdfDocument(pdf_of(f"<!doctype html><meta charset=utf-8><style>{FONTS}{page}</style>{body}"))
+    try:
+        picture = document[0].render(scale=DOTS * 96 / 72).to_pil()
+    finally:
+        document.close()
+    out = io.BytesIO()
+    picture.save(out, "PNG")
+    return out.getvalue()

@@ -1,0 +1,39 @@
+"""The page that lists every format, and the files themselves."""
+
+from __future__ import annotations
+
+from flask import abort, make_response, render_template, request
+from werkzeug.wrappers import Response
+
+from briskcell.formats.registry import Wanted
+from briskcell.model.errors import FigureError
+from briskcell.services.workshop import Opened
+
+from ..build import bp
+from ..htmx import download
+from ..safe import file_name
+from ..shelf import workshop
+from ..view import view_of
+from .registry import BY_KEY, FORMATS, export
+
+
+def _list(opened: Opened, problem: str = "") -> str:
+    return render_template("exports/list.html", id=opened.revision.build_id, opened=opened, formats=FORMATS, problem=problem)
+
+
+@bp.get("/exports")
+def exports(build_id: int) -> str:
+    """Every format, with what it is for."""
+    return _list(workshop().open(build_id))
+
+
+@bp.get("/exports/<key>")
+def exported(build_id: int, key: str) -> Response:
+    """The build in a format; the list again, with why and what to do, where it has nothing of that kind."""
+    form, opened = BY_KEY.get(key) or abort(404), workshop().open(build_id)
+    view = view_of(request.args)
+    try:
+        made = export(key, opened, Wanted(view.soc, view.state))
+    except FigureError as error:
+        return make_response(_list(opened, f"{form.title}: {error}"), 422)
+    return download(made, form.mime, f"{file_name(opened.plan.name)}-{key}{form.suffix}")
