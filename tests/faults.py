@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
-from briskcell.model.plan import Plan
+from briskcell.model.plan import Day, Plan, Stretch
 from briskcell.services.demo import curlew, sanderling
 
 
@@ -125,6 +125,15 @@ def stacked_in_one_place() -> Plan:
     screen, board = (next(p for p in plan.placed if p.part == part) for part in ("screen", "board"))
     moved = board.model_copy(update={"x_mm": screen.x_mm + 5.0, "y_mm": screen.y_mm + 5.0, "z_mm": screen.z_mm})
     return remade(plan, {"placed": tuple(moved if p is board else p for p in plan.placed)})
+
+
+def long_day() -> Plan:
+    stretches = (
+        Stretch(what="play", minutes=360),
+        Stretch(what="off", minutes=120, plug="usb-05"),
+        Stretch(what="play", minutes=360),
+    )
+    return remade(sanderling(), {"days": (Day(name="A long day", stretches=stretches),)})
 
 
 def unseen_lamp() -> Plan:
@@ -267,6 +276,7 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "shutdown-reserve": late_warning,
     "switched-off": hasty_switch,
     "lamps": unseen_lamp,
+    "day": long_day,
     "room": stacked_in_one_place,
     "behind-the-jack": straight_to_the_pins,
     "shelf-life": sipping_board,

@@ -19,7 +19,7 @@ from briskcell.formats.plan_json import read_plan, schema, write_plan
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.parts import STATES
 from briskcell.model.plan import Plan
-from briskcell.services.pack.phases import USUAL
+from briskcell.services.day.phases import USUAL
 
 if TYPE_CHECKING:
     from briskcell.core.assess import Assessment
@@ -160,7 +160,7 @@ def measure_command(file: BinaryIO, node: str, soc: float, state: str) -> None:
 @click.option("--start", default=1.0, show_default=True, type=click.FloatRange(0.01, 1), help="State of charge at the start.")
 def session_command(file: BinaryIO, phases: str, start: float) -> None:
     """Play a session of a plan FILE through in time, and print its course as CSV."""
-    from briskcell.services.pack.session import play
+    from briskcell.services.day.session import play
 
     try:
         found = play(_assessed(file), phases, start)

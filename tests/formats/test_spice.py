@@ -16,8 +16,8 @@ from briskcell.core.pack.session import play_session
 from briskcell.formats.spice import nodes_of, write_circuit, write_session
 from briskcell.model.parts import STATES
 from briskcell.model.plan import Plan, plan_of
+from briskcell.services.day.phases import read_phases
 from briskcell.services.demo import curlew, demo_plans, sanderling
-from briskcell.services.pack.phases import read_phases
 from tests.faulty import FAULTS, sound
 from tests.odd import odd_documents
 

@@ -13,6 +13,8 @@ from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan, Profile
 from briskcell.model.tree import board_feeders, feeding_point, load_feeders, store_point
+from briskcell.services.day.phases import read_phases
+from briskcell.services.day.session import play
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 from briskcell.services.draw import games, loads
 from briskcell.services.edits.differences import differences
@@ -20,8 +22,6 @@ from briskcell.services.edits.swap import swap
 from briskcell.services.edits.values import set_value
 from briskcell.services.jobs import Progress
 from briskcell.services.pack import bay, cells
-from briskcell.services.pack.phases import read_phases
-from briskcell.services.pack.session import play
 from briskcell.services.parts.adding import add
 from briskcell.services.rails import feeding
 from briskcell.services.rails.alternatives import alternatives, take_alternative

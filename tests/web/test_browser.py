@@ -288,7 +288,7 @@ def test_the_verdict_and_the_first_decision_stand_within_the_first_screen(
         assert foot["y"] + foot["height"] <= min(height, most), station
         assert first["y"] <= most, station
     if width == 1280:
-        page.locator("#h-session").scroll_into_view_if_needed()
+        page.locator("#h-search").scroll_into_view_if_needed()
         assert page.evaluate("scrollY") > 300
         kept = page.locator("#verdict").bounding_box()
         assert kept is not None

@@ -48,6 +48,7 @@ REACHED: dict[str, tuple[int, list[Step]]] = {
     "behind-the-jack": (SANDERLING, [edit("loads/board/jack/bypassed", "true")]),
     "as-its-class": (SANDERLING, [edit("chargers/charger/current_a", "3 A")]),
     "resets": (SANDERLING, [swap("boost", "boost-5v-2a")]),
+    "day": (SANDERLING, [edit("days/0/stretches/1/minutes", "20 h")]),
     "runtime-brief": (SANDERLING, [edit("brief/hours", "12 h")]),
     "cell-current": (SANDERLING, [edit("packs/pack/cell/max_discharge_a", "1.5 A")]),
     "proven-capacity": (SANDERLING, [edit("packs/pack/cell/label_ah", "9.9 Ah")]),

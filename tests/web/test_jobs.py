@@ -16,19 +16,6 @@ from briskcell.model.plan import plan_of
 from tests.web.doors import post, stored
 
 
-def test_a_session_is_told_in_words_and_bad_ones_beside_their_field(client: FlaskClient) -> None:
-    good = client.get("/builds/3/session?phases=play 2h, off 1h plugged&start=60").text
-    assert "left at the end" in good
-    assert "data-plot" in good
-    early = client.get("/builds/3/session?phases=peak 60h&start=2").text
-    assert "Ends early" in early
-    for odd in ("", "sleep 2h", "play", "play 900h", "play 1h," * 60):
-        answer = client.get("/builds/3/session", query_string={"phases": odd}, headers={"HX-Request": "true"})
-        assert answer.status_code == 422, odd
-        assert answer.headers["HX-Retarget"] == "#e-session"
-    assert client.get("/builds/3/session?phases=play 1h&start=-40").status_code == 200
-
-
 def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: FlaskClient) -> None:
     assert "progress" not in client.get("/builds/3/search").text
     assert "progress" in post(client, "search").text

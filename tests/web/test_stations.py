@@ -284,17 +284,6 @@ def test_the_wide_search_shows_its_progress_and_can_be_stopped(page: Page, site:
     expect(search).to_contain_text(re.compile("[Ss]topped"))
 
 
-def test_a_session_is_typed_and_played_through(page: Page, site: str) -> None:
-    page.goto(f"{site}/builds/{SOUND}/pack")
-    page.get_by_label("Phases").fill("fly 2h")
-    page.get_by_role("button", name="Play it through").click()
-    expect(page.locator("#e-session")).to_contain_text("“fly 2h” begins with none of")
-    page.get_by_label("Phases").fill("boot 1 min, play 40h")
-    page.get_by_role("button", name="Play it through").click()
-    expect(page.locator("#session")).to_contain_text("Ends early")
-    expect(page.locator("#plot-session canvas")).to_be_visible()
-
-
 def test_units_are_a_preference_in_and_out(page: Page, site: str) -> None:
     page.goto(site)
     page.get_by_text("Preferences").click()

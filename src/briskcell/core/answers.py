@@ -15,6 +15,7 @@ from briskcell.core.charge.warmth import ChargeWarmth, charge_warmth
 from briskcell.core.draw.consumption import DrawReport, draw_report
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.heat.case import Heat, heat
+from briskcell.core.pack.day import DayCourse, live_through, phases_of
 from briskcell.core.pack.fit import Fit, fit
 from briskcell.core.pack.lamps import LampShow, lamp_shows
 from briskcell.core.pack.reserve import Reserve, StorageLife, shutdown_reserve, storage_life
@@ -33,7 +34,7 @@ from briskcell.core.wiring.shorts import ShortCheck, check_shorts
 from briskcell.model.changes import remade
 from briskcell.model.differing import Difference, differing
 from briskcell.model.parts import STATES, Converter, Link, Load, Part
-from briskcell.model.plan import Plan
+from briskcell.model.plan import Day, Plan
 from briskcell.model.stores import Balancer, Bank, Capacitor, Cell, ChargeBoard, Pack, Supply, Trickle
 
 
@@ -66,7 +67,7 @@ class Stock:
 NOTHING = Stock()
 ANSWERS = (
     "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
-    "game_hours", "trickles", "charge_warmths", "resets", "starts", "proposals", "direct_feeds", "voltage_guards",
+    "game_hours", "trickles", "charge_warmths", "resets", "starts", "days", "proposals", "direct_feeds", "voltage_guards",
     "ways_off", "lamps", "shorts", "laid",
 )  # fmt: skip
 Report = Callable[[str, Exception], None]
@@ -136,6 +137,28 @@ class Answers:
         """What a start takes, and how long all sets of cells play."""
         found, k = self.runtime, self.pack_index
         return starts(self.op, found, k or 0) if found else None
+
+    @cached_property
+    def days(self) -> tuple[DayCourse, ...]:
+        """The days that are kept, lived through; none while nothing plays."""
+        return () if self.runtime is None or not self.runtime.hours else tuple(self.live(d) for d in self.plan.days)
+
+    def live(self, day: Day) -> DayCourse:
+        """A day on this build.
+
+        Parameters
+        ----------
+        day : Day
+            Any day, kept or not.
+
+        Returns
+        -------
+        DayCourse
+            Its course on the store that ends play first.
+        """
+        known = {s.part_class: s for s in self.stock.supplies}
+        warns = self.plan.shutdown.warning_v or (self.reserve.under_load_v if self.reserve else None)
+        return live_through(self.op, day, phases_of(self.plan, day, known), self.pack_index or 0, warns)
 
     @cached_property
     def resets(self) -> Resets | None:

@@ -17,7 +17,7 @@ from briskcell.model.parts import Converter, Link, Load, Part, Rail
 from briskcell.model.stores import Bank, Capacitor, Pack
 
 # The whole working order: keys are those of a place in it, so none moves when a station gets its page.
-WORKING_ORDER = ("brief", "draw", "rails", "pack", "charge", "wiring", "heat", "room", "bench", "log", "sheet")
+WORKING_ORDER = ("brief", "draw", "rails", "pack", "charge", "day", "wiring", "heat", "room", "bench", "log")
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +76,14 @@ def _charge(a: Assessment) -> Headline:
     return Headline(a.charges[0].off.hours, "h", key=f"charge:{a.charges[0].board.id}", none="never full")
 
 
+def _day(a: Assessment) -> Headline:
+    """What is left at the end of the first day that is kept."""
+    if not a.days:
+        return Headline(None, "%", none="none planned")
+    first = a.days[0]
+    return Headline(float(first.soc[-1]), "%", "left" if first.lasts else "stops")
+
+
 def _wiring(a: Assessment) -> Headline:
     """The conductor that drops most."""
     most = max(a.links, key=lambda c: c.drop_v, default=None)
@@ -123,6 +131,7 @@ STATIONS: dict[str, Station] = {
         Station(
             name="charge", title="Charge", own=(Pack, Capacitor, Bank), headline=_charge, known=lambda a: bool(a.charges),
         ),
+        Station(name="day", title="Day", own=(Pack, Capacitor, Bank), headline=_day, known=lambda a: bool(a.days)),
         Station(name="wiring", title="Wiring", own=(Link,), headline=_wiring, known=lambda a: bool(a.links)),
         Station(
             name="heat", title="Heat", own=(Converter, Load, Pack), headline=_heat,

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
+from briskcell.core.pack.day import DayCourse, phases_of
 from briskcell.formats import gauge, spice, tables_csv
 from briskcell.formats.assessment_json import assessment_document
 from briskcell.formats.parts_csv import write_parts
@@ -59,6 +60,22 @@ def _circuit(assessed: Assessment, wanted: Wanted) -> str:
     return spice.write_circuit(assessed.plan, wanted.soc, wanted.state)
 
 
+def _first_day(assessed: Assessment) -> DayCourse:
+    if not assessed.days:
+        raise FigureError("day", "No day is planned, or nothing plays in it.", fix="Plan one on the station Day.")
+    return assessed.days[0]
+
+
+def _session(assessed: Assessment, _: Wanted) -> str:
+    """The first day as a circuit in time, up to where something stops it."""
+    course, supplies = _first_day(assessed), {s.part_class: s for s in assessed.stock.supplies}
+    phases = phases_of(assessed.plan, course.day, supplies)
+    stop = next((e.at_s for e in course.events if e.kind == "stops"), float(course.time_s[-1]))
+    if stop <= 0:
+        raise FigureError("day", "The day stops before it begins.", fix="Begin with more charge.")
+    return spice.write_session(assessed.op, phases, start_soc=course.day.start_soc, seconds=stop, store=assessed.pack_index or 0)
+
+
 PLAIN = (
     Format("plan", "Plan", "the whole build, to be opened again here", ".json", JSON, lambda a, _: write_plan(a.plan)),
     Format("answers", "Answers", "every number and finding, for other programs", ".json", JSON, _answers),
@@ -68,7 +85,10 @@ PLAIN = (
            lambda a, _: tables_csv.write_wires(a)),
     Format("curves", "Curves", "volts and amperes of each store from full to empty", ".csv", CSV,
            lambda a, _: tables_csv.write_curves(a)),
+    Format("day", "Day", "charge, volts and warmth through the first day that is planned", ".csv", CSV,
+           lambda a, _: tables_csv.write_day(_first_day(a))),
     Format("circuit", "Circuit", "the tree at one charge and load, for a SPICE simulator", ".cir", TEXT, _circuit),
+    Format("session", "Circuit in time", "the first day that is planned, for a SPICE simulator", ".cir", TEXT, _session),
     Format("gauge-csv", "Gauge table", "charge against volts under load", ".csv", CSV,
            lambda a, _: gauge.write_csv(gauge.gauge_of(a))),
     Format("gauge-c", "Gauge in C", "charge and time left, for a microcontroller", ".h", "text/x-c",

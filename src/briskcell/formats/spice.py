@@ -19,11 +19,12 @@ from briskcell.core.engine.network import state_draws
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.engine.sources import ROOM_K, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
-from briskcell.core.pack.session import charger_of, warmed
+from briskcell.core.pack.session import charger_gives, state_of, warmed
 from briskcell.model.parts import STATES, Converter, EfficiencyTable, Fed, Link, Load, State
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Pack
+from briskcell.model.stores import Pack, Supply
+from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
 FLOOR = 0.3  # of the unloaded volts, below which no draw rises further: it keeps a simulator's first guesses tame
@@ -114,8 +115,27 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
     cell = part.cell if isinstance(part, Pack) else None
     cold_b, slow_s = (cell.cold_b_k, cell.slow_s) if cell else (0.0, 1.0)
     fast, slow = warmed(part, grid, room)
-    charger = charger_of(op, store)
-    into, through = charger if charger else (np.zeros(len(RISING)), False)
+    board = next((b for b in plan.chargers if b.charges == part.id), None)
+    layout = layout_of(plan, board) if board else ""
+    through = layout == "power_path"
+
+    def plugged(phase: Phase) -> tuple[Supply | None, str | None]:
+        """The supply, and the state of a console that it feeds besides."""
+        return phase.by, None if phase.what == "off" or not through else STATES[state_of(phase)]
+
+    ways: list[tuple[Supply | None, str | None]] = []
+    for phase in phases:
+        if board and phase.plugged and plugged(phase) not in ways:
+            ways.append(plugged(phase))
+
+    def charged(way: tuple[Supply | None, str | None]) -> Callable[[Phase], float]:
+        return lambda phase: float(phase.plugged and plugged(phase) == way)
+
+    def on(phase: Phase) -> float:
+        return float(phase.what != "off" and not (phase.plugged and layout == "cut_out"))
+
+    chargers = [f"V(plug{k})*({_table('V(soc)', RISING, charger_gives(op, board, store, state, by))})"
+                for k, (by, state) in enumerate(ways) if board]  # fmt: skip
     out = _Sheet(plan, nodes_of(plan), [])
     node = out.node[part.id]
     _head(out, f"{_plain(plan.name)}: a session of {len(phases)} phases")
@@ -130,8 +150,9 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
         f"Bfast fast 0 V={_table('V(soc)', grid, fast[0])}+({_table('V(soc)', grid, fast[1])})*({warm})",
         f"Bstore {node}e 0 V={_table('V(soc)', grid, curves.ocv_v)}-V(slow)-V(fast)*I(Vstore)",
         f"Vstore {node}e {node}t 0",
-        f"Vplug plug 0 {_steps(phases, lambda p: float(p.plugged))}", f"Vdraws draws 0 {_steps(phases, _console_on)}",
-        f"Bcharger 0 {node}t I=V(plug)*({_table('V(soc)', RISING, into)})",
+        f"Vplug plug 0 {_steps(phases, lambda p: float(p.plugged))}", f"Vdraws draws 0 {_steps(phases, on)}",
+        *(f"Vplug{k} plug{k} 0 {_steps(phases, charged(s))}" for k, s in enumerate(ways)),
+        f"Bcharger 0 {node}t I={'+'.join(chargers) or '0'}",
         "* The console: it takes nothing while off, and nothing from the store where a power path feeds it",
         f"Bfed {node} 0 V=V({node}t)", f"Btaken {node}t 0 I=-I(Bfed)*V(draws)*(1-V(plug)*{float(through):g})",
         "* The case: one heat capacity",
@@ -144,7 +165,7 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
             at = out.node[other.id]
             out.add(f"V{at} {at}e 0 {known.ocv_v[middle]:.12g}", _resistor(at, f"{at}e", at, float(known.steady_ohm[middle])))
     for s in STATES:
-        out.add(f"V{s} w{s} 0 {_steps(phases, lambda p, s=s: float(_state_of(p) == s))}")  # type: ignore[misc]
+        out.add(f"V{s} w{s} 0 {_steps(phases, lambda p, s=s: _share(p, s))}")  # type: ignore[misc]
     draws = state_draws(op.network)
 
     def drawn(k: int, volts: str, least: float) -> str:
@@ -160,12 +181,9 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
     return "\n".join(out.lines) + "\n"
 
 
-def _state_of(phase: Phase) -> str:
-    return {"boot": "peak", "off": "rest"}.get(phase.what, phase.what)
-
-
-def _console_on(phase: Phase) -> float:
-    return float(phase.what != "off")
+def _share(phase: Phase, state: str) -> float:
+    """How much of a phase is spent in a state, as far as its draw goes."""
+    return phase.shares[STATES.index(state)] if phase.shares else float(STATES[state_of(phase)] == state)
 
 
 def _steps(phases: Sequence[Phase], value: Callable[[Phase], float]) -> str:

@@ -7,7 +7,7 @@ import io
 from collections.abc import Iterable, Sequence
 
 from briskcell.core.assess import Assessment
-from briskcell.core.pack.session import Session
+from briskcell.core.pack.day import DayCourse
 from briskcell.core.wiring.cutting import pieces
 from briskcell.formats.parts_csv import as_words
 from briskcell.model.parts import STATES
@@ -52,8 +52,8 @@ def write_curves(assessed: Assessment) -> str:
     return _table(("store", "charge", *columns, "hours"), rows)
 
 
-def write_course(found: Session) -> str:
-    """A day played through: the store's charge, volts and amperes, and the case, at every step."""
-    columns = zip(found.time_s, found.soc, found.store_v, found.store_a, found.case_c, strict=True)
-    rows = ([round(float(t), 1), *(round(float(v), 5) for v in rest)] for t, *rest in columns)
-    return _table(("seconds", "charge", "store_v", "store_a", "case_c"), rows)
+def write_day(found: DayCourse) -> str:
+    """A day lived through: the store's charge and volts, the case, and whether the console is on, at every step."""
+    columns = zip(found.time_s, found.soc, found.store_v, found.case_c, found.on, strict=True)
+    rows = ([round(float(t), 1), *(round(float(v), 5) for v in rest), int(on)] for t, *rest, on in columns)
+    return _table(("seconds", "charge", "store_v", "case_c", "on"), rows)

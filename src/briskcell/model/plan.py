@@ -13,6 +13,7 @@ from .errors import FigureError, PlanError
 from .figure import Celsius, Document, Figure, Grams, Hours, Millimetres, Money, Share, Watts, Words
 from .kinds import PART_LISTS
 from .parts import Converter, Fed, Link, Load, Name, Part, Rail
+from .phases import Moment
 from .stores import Balancer, Bank, Capacitor, ChargeBoard, Pack, Supply, Trickle
 from .units import Unit
 from .upgrades import upgraded
@@ -152,11 +153,32 @@ class Game(Document):
     together: Annotated[tuple[Annotated[str, Field(max_length=60)], ...], Field(max_length=100)] = ()
 
 
+class Stretch(Document):
+    """A stretch of a day: what the console does, for how long, with which game, and what it is plugged into.
+
+    ``plug`` is empty where it is on its pack, ``own`` at the charge board's own supply, else a supply's class of the library.
+    """
+
+    what: Moment
+    minutes: Annotated[float, Unit("min", above=0, at_most=4320)]
+    game: Annotated[str, Field(max_length=120)] = ""
+    plug: Annotated[str, Field(max_length=80)] = ""
+
+
+class Day(Document):
+    """A day or a weekend as it is meant to go: when it begins, at which charge, and its stretches, one after another."""
+
+    name: Name
+    begins_h: Annotated[float, Unit("h", at_least=0, at_most=24)] = 9.0
+    start_soc: Share = 1.0
+    stretches: Annotated[tuple[Stretch, ...], Field(min_length=1, max_length=40)]
+
+
 class Plan(Document):
     """A build: the brief, its parts and how they hang together. Format version 2.
 
     ``joined`` names the joints of the order to build in that are made, ``placed`` says where parts lie in the case, ``boot_s``
-    how long a start takes before play begins.
+    how long a start takes before play begins, ``days`` are those it is meant to last.
     """
 
     format: Literal["brisk-cell-plan"] = "brisk-cell-plan"
@@ -167,6 +189,7 @@ class Plan(Document):
     profile: Profile = Profile()
     games: Annotated[tuple[Game, ...], Field(max_length=12)] = ()
     boot_s: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 60.0
+    days: Annotated[tuple[Day, ...], Field(max_length=6)] = ()
     shutdown: Shutdown = Shutdown()
     case: Case = Case()
     bay: Bay | None = None

@@ -6,9 +6,10 @@ from functools import cache
 
 from briskcell.core.assess import Assessment
 from briskcell.library import catalogue
+from briskcell.model.changes import remade
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Rail, Window
-from briskcell.model.plan import Plan
+from briskcell.model.plan import Day, Plan, Stretch
 
 from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
 from .room.layout import arrange
@@ -107,10 +108,16 @@ def _curlew() -> Plan:
     )
 
 
+CROSSING = Day(name="The morning crossing", begins_h=8.5, stretches=(
+    Stretch(what="boot", minutes=1), Stretch(what="play", minutes=119), Stretch(what="off", minutes=60),
+    Stretch(what="play", minutes=60, plug="own"), Stretch(what="play", minutes=90),
+))  # fmt: skip
+
+
 @cache
 def sanderling() -> Plan:
     """Sound: two round cells in parallel, a power path, a boost with spare."""
-    return _laid(_sanderling())
+    return remade(_laid(_sanderling()), {"days": (CROSSING,)})
 
 
 @cache

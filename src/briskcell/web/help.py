@@ -59,6 +59,12 @@ HELP: dict[str, StationHelp] = {
          "Choose whether the console is fed first (power path), cut out, or hangs on the cell: the last two have their price.",
          "See it on the charger in the map, from each supply you may meet."),
     ),
+    "day": StationHelp(
+        "Whether it lasts the days it is meant for, and when it has to be plugged in.",
+        ("Lay out a day as it will be: started, played, put away, plugged in; drag the ends, or type it.",
+         "See where it stops, and what of it is missed; then plug in earlier, play less, or go back to the pack.",
+         "Ask for the latest moment to plug in, and the weakest supply that would do: a minute later it does not last."),
+    ),
     "wiring": StationHelp(
         "Every wire, fuse and contact: what it drops, what it warms to, what a short does, and in which order they are joined.",
         ("Type how long each wire really is; the finder then gives the thinnest that does.",

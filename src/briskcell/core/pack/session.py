@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +19,7 @@ from briskcell.core.pack.runtime import board_stops
 from briskcell.model.parts import STATES, State
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Store
-from briskcell.model.stores import Bank, Pack, Supply
+from briskcell.model.stores import Bank, ChargeBoard, Pack, Supply
 from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
@@ -68,7 +67,7 @@ def play_session(op: Operating, phases: Sequence[Phase], *, start_soc: float = 1
     ----------
     .. [1] G. L. Plett, Battery Management Systems, vol. I, Artech House, 2015, ch. 2.
     """
-    course = _Course(op, store, start_soc)
+    course = Course(op, store, start_soc)
     rows: list[tuple[float, float, float, float, float]] = []
     for phase in phases:
         left = phase.seconds
@@ -90,7 +89,7 @@ def play_session(op: Operating, phases: Sequence[Phase], *, start_soc: float = 1
 
 
 @dataclass(frozen=True, slots=True)
-class _Moment:
+class Now:
     """What flows at one moment: the store's volts and current, what the console takes, and the heat made."""
 
     store_v: float
@@ -99,7 +98,7 @@ class _Moment:
     heat_w: float
 
 
-class _Course:
+class Course:
     """A store, its console and its case as they stand at one moment of a session; ``ended`` says why it is over."""
 
     def __init__(self, op: Operating, store: int, soc: float) -> None:
@@ -115,29 +114,52 @@ class _Course:
         lost, amps = fed.flow.lost[..., store], fed.flow.store_a(store)
         self.consoles = [Console(self.volts, self.volts * np.where(lost[s], 0, amps[s]), (~lost[s]).astype(float)) for s in State]
         self.stops = [list(board_stops(fed, store, [s])) for s in State]
-        charger = charger_of(op, store)
-        self.into = partial(np.interp, xp=RISING, fp=charger[0]) if charger else None
-        self.through = charger is not None and charger[1]
+        self.op, self.store = op, store
+        self.board = next((b for b in op.plan.chargers if b.charges == self.part.id), None)
+        self.layout = layout_of(op.plan, self.board) if self.board else ""
+        self._chargers: dict[tuple[str, int, str | None], Array] = {}
+        self._mixes: dict[tuple[float, float, float], Console] = {}
         self.conductance, self.capacity = case_conductance(op.plan.case), op.plan.case.mass_g / 1e3 * CAPACITY
         self.idle_s = 0.0
 
-    def at(self, phase: Phase) -> _Moment:
+    def at(self, phase: Phase) -> Now:
         """What flows now; ``ended`` is set where a stop is met."""
-        state = State(STATES.index({"boot": "peak", "off": "rest"}.get(phase.what, phase.what)))
+        plugged = phase.plugged and self.board is not None
+        off = phase.what == "off" or (plugged and self.layout == "cut_out")
+        state = state_of(phase)
         warm = cold_factor(self.case_c, self.cold_b_k) / cold_factor(self.room_c, self.cold_b_k)
         ocv, *ohms = (float(np.interp(self.soc, self.grid, column)) for column in (self.curves.ocv_v, *self.fast, *self.slow))
         fast, slow = ohms[0] + warm * ohms[1], ohms[2] + warm * ohms[3]
-        charge_a = float(self.into(self.soc)) if phase.plugged and self.into is not None else 0.0
-        off = phase.what == "off"
-        drawn, at_v, carried = _draw(self.consoles[state], ocv - self.slow_v, fast, charge_a, off=off)
-        through = phase.plugged and self.through
+        through = plugged and self.layout == "power_path"
+        fed_as = None if off or not through else STATES[state]
+        charge_a = float(np.interp(self.soc, RISING, self._charger(phase, fed_as))) if plugged else 0.0
+        drawn, at_v, carried = _draw(self._console(phase, state), ocv - self.slow_v, fast, charge_a, off=off)
         net = -charge_a if through else drawn - charge_a
         at_v = ocv - self.slow_v - net * fast
         if net > 0 and not off:
             self.ended = self._stop(state, at_v, net, carried=carried)
         elif not carried:
             self.ended = "the volts collapse"
-        return _Moment(at_v, net, slow, drawn * at_v + net * net * (fast + slow))
+        return Now(at_v, net, slow, drawn * at_v + net * net * (fast + slow))
+
+    def _charger(self, phase: Phase, state: str | None) -> Array:
+        """What the charger gives over ``RISING``, worked out once for each supply and state of the console."""
+        key = (phase.by.id if phase.by else "", id(phase.by), state)
+        if key not in self._chargers:
+            assert self.board is not None
+            self._chargers[key] = charger_gives(self.op, self.board, self.store, state, phase.by)
+        return self._chargers[key]
+
+    def _console(self, phase: Phase, state: State) -> Console:
+        """The console's draw in a state, or the mean of a game's."""
+        if phase.shares is None:
+            return self.consoles[state]
+        if phase.shares not in self._mixes:
+            watts = sum(w * c.watts for w, c in zip(phase.shares, self.consoles, strict=True))
+            lasting = [c.carried for w, c in zip(phase.shares, self.consoles[: State.PEAK], strict=False) if w > 0]
+            carried = np.min(lasting, axis=0) if lasting else self.consoles[State.PEAK].carried
+            self._mixes[phase.shares] = Console(self.volts, np.asarray(watts), carried)
+        return self._mixes[phase.shares]
 
     def _stop(self, state: State, at_v: float, net_a: float, *, carried: bool) -> str:
         """Why it ends at these volts, or nothing. The first that is met on the way down stands first."""
@@ -156,7 +178,7 @@ class _Course:
             return f"{self.part.name} switches itself off below {self.part.least_load_a.likely:.2f} A"
         return "" if carried else f"the volts collapse{when}"
 
-    def pass_time(self, now: _Moment, dt: float) -> None:
+    def pass_time(self, now: Now, dt: float) -> None:
         """Let some seconds pass with what flows. [s]"""
         self.slow_v += (now.slow_ohm * now.store_a - self.slow_v) * (1.0 - math.exp(-dt / self.slow_s))
         self.soc = min(max(self.soc - now.store_a * dt / 3600.0 / self.curves.capacity_ah, 0.0), 1.0)
@@ -210,25 +232,42 @@ def warmed(store: Store, soc: Array, room_c: float) -> tuple[tuple[Array, Array]
     return parted(cool.fast_ohm, warm.fast_ohm), parted(cool.slow_ohm, warm.slow_ohm)
 
 
-def charger_of(op: Operating, store: int) -> tuple[Array, bool] | None:
-    """What the charger of a store gives it over ``RISING``, and whether it feeds the console besides.
+def state_of(phase: Phase) -> State:
+    """The load state of a phase: a start draws as a peak does, and what is off would rest.
+
+    Parameters
+    ----------
+    phase : Phase
+        A stretch of a session.
+
+    Returns
+    -------
+    State
+        A row of solved arrays.
+    """
+    return State(STATES.index({"boot": "peak", "off": "rest"}.get(phase.what, phase.what)))
+
+
+def charger_gives(op: Operating, board: ChargeBoard, store: int, state: str | None, by: Supply | None = None) -> Array:
+    """What a board gives a store over ``RISING``, below nothing where the store helps to feed the console. [A]
 
     Parameters
     ----------
     op : Operating
         The solved build.
+    board : ChargeBoard
+        Charges the store.
     store : int
         Which store.
+    state : str or None
+        Load state of a console that the supply feeds besides; None where it feeds none.
+    by : Supply, optional
+        Another supply than the board's own.
 
     Returns
     -------
-    tuple of ndarray and bool, or None
-        Amperes in play; None where nothing charges the store.
+    ndarray, shape of ``RISING``
     """
-    board = next((b for b in op.plan.chargers if b.charges == op.plan.stores[store].id), None)
-    if board is None:
-        return None
-    supply = op.plan.by_id[board.supply]
+    supply = by or op.plan.by_id[board.supply]
     assert isinstance(supply, Supply)
-    through = layout_of(op.plan, board) == "power_path"
-    return ChargePath(op, board, supply, store).balance("play" if through else None)[0], through
+    return ChargePath(op, board, supply, store).balance(state)[0]

@@ -9,14 +9,11 @@ from briskcell.model.errors import FigureError
 from briskcell.model.units import read
 from briskcell.services.edits.values import Edit
 from briskcell.services.pack import bay, cells
-from briskcell.services.pack.phases import USUAL
-from briskcell.services.pack.session import play
 from briskcell.services.search import KIND, take_found
 from briskcell.web.build import bp, change, form
 from briskcell.web.shelf import workshop
 from briskcell.web.units import plain
 
-from .session_plot import course_plot
 from .surface import choices
 
 
@@ -63,15 +60,6 @@ def wrapper(build_id: int) -> Response:
         return cells.put_cell(assessed.plan, form("pack"), cell)
 
     return change(build_id, made)
-
-
-@bp.get("/session")
-def session(build_id: int) -> str:
-    """A session in time, from the words typed."""
-    opened, text = workshop().open(build_id), request.args.get("phases", USUAL)[:600]
-    start = min(max(request.args.get("start", 100, type=int), 1), 100)
-    found = play(opened.assessed, text, start / 100)
-    return render_template("pack/_session.html", found=found, plot=course_plot(found))
 
 
 def _search_shown(build_id: int) -> Response:

@@ -14,7 +14,6 @@ from briskcell.model.stores import Pack
 from briskcell.model.units import show
 from briskcell.services.library import chemistry_names, classes
 from briskcell.services.pack.candidates import fitting_packs
-from briskcell.services.pack.phases import USUAL
 from briskcell.services.workshop import Opened
 from briskcell.web.drawing.curves import numbers, plot
 from briskcell.web.drawing.scale import Scale
@@ -33,7 +32,6 @@ SECTIONS = (
     Section("h-bay", "Bay", ("fits-the-bay",)),
     Section("h-packs", "Packs that fit"),
     Section("h-search", "Wider search"),
-    Section("h-session", "A session"),
 )
 
 
@@ -56,7 +54,6 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "resets": assessed.resets,
         "resets_words": in_words(assessed.resets) if assessed.resets else "",
         "resets_plot": _resets_plot(assessed.resets),
-        "session": USUAL,
         **switched_off(assessed),
         "bay": draw_bay(assessed, pack) if pack else None,
     }

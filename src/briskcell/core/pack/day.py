@@ -1,0 +1,227 @@
+"""A day lived through: what is left at each moment, where it stops, and the latest moment to plug in so that it does not."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from briskcell.core.engine.operating import Operating
+from briskcell.core.pack.session import Course
+from briskcell.model.phases import Phase
+from briskcell.model.plan import Day, Plan
+from briskcell.model.stores import Supply
+
+Array = NDArray[np.float64]
+STEPS = 240  # of a day at the most, besides the ends of its stretches
+LEAST_STEP_S = 30.0
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """Something that happens in a day: when, of which kind (``stops``, ``warning``, ``full``), and in words. [s]"""
+
+    at_s: float
+    kind: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DayCourse:
+    """The course of a day; arrays share one time axis. ``on`` says whether the console plays or rests then.
+
+    ``wanted_s`` is what is to be played and rested, ``missed_s`` what of it the console is off because something stopped it.
+    """
+
+    day: Day
+    time_s: Array
+    soc: Array
+    store_v: Array
+    case_c: Array
+    on: NDArray[np.bool_]
+    events: tuple[Event, ...]
+    wanted_s: float
+    missed_s: float
+
+    @property
+    def lasts(self) -> bool:
+        """Whether everything that is wanted is played."""
+        return self.missed_s < 1.0
+
+
+def phases_of(plan: Plan, day: Day, supplies: Mapping[str, Supply]) -> list[Phase]:
+    """The stretches of a day as phases of a session.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build, whose games they name.
+    day : Day
+        The day.
+    supplies : mapping of str to Supply
+        Supplies of the library by class.
+
+    Returns
+    -------
+    list of Phase
+        A game that is not there any more is play, a supply that is not is the board's own.
+    """
+    games = {g.name: (g.profile.rest, g.profile.play, g.profile.peak) for g in plan.games}
+    return [
+        Phase(s.what, s.minutes * 60.0, bool(s.plug), supplies.get(s.plug), games.get(s.game) if s.what == "play" else None)
+        for s in day.stretches
+    ]
+
+
+def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, warning_v: float | None = None,
+                 step_s: float | None = None) -> DayCourse:  # fmt: skip
+    """A day from its begin to its end.
+
+    Where something stops the console it stays off to the end of that stretch, and is tried again in the next.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    day : Day
+        The day, which says at what charge it begins.
+    phases : sequence of Phase
+        Its stretches.
+    store : int
+        Which store.
+    warning_v : float, optional
+        Volts in use at which the console warns. [V]
+    step_s : float, optional
+        Longest step; one that fits the day's length where not given. [s]
+
+    Returns
+    -------
+    DayCourse
+        Sampled at the start of every step and at the end of every stretch.
+    """
+    course = Course(op, store, day.start_soc)
+    whole = sum(p.seconds for p in phases)
+    longest = step_s or max(LEAST_STEP_S, whole / STEPS)
+    rows: list[tuple[float, float, float, float, bool]] = []
+    events: list[Event] = []
+    missed = 0.0
+    warned = full = False
+    for phase in phases:
+        left, now_is = phase.seconds, phase
+        if phase.plugged and phase.what != "off" and course.layout == "cut_out":
+            events.append(Event(course.clock_s, "stops", "the jack cuts the console out while it charges"))
+            missed += left
+            now_is = Phase("off", left, plugged=True, by=phase.by)
+        while True:
+            now = course.at(now_is)
+            if course.ended:
+                events.append(Event(course.clock_s, "stops", course.ended))
+                course.ended, now_is = "", Phase("off", left, plugged=phase.plugged, by=phase.by)
+                missed += left
+                now = course.at(now_is)
+                course.ended = ""
+            on = now_is.what != "off"
+            rows.append((course.clock_s, course.soc, now.store_v, course.case_c, on))
+            if on and not warned and warning_v is not None and now.store_v < warning_v and now.store_a > 0:
+                warned = True
+                events.append(Event(course.clock_s, "warning", f"the warning at {warning_v:.2f} V"))
+            if phase.plugged and not full and course.soc > 0.995 and now.store_a <= 0:
+                full = True
+                events.append(Event(course.clock_s, "full", "full"))
+            if not phase.plugged:
+                full = False
+            elif course.soc > 0.3:
+                warned = False
+            if left <= 1e-9:
+                break
+            dt = min(longest, left)
+            course.pass_time(now, dt)
+            left -= dt
+    table = np.array(rows)
+    return DayCourse(day=day, time_s=table[:, 0], soc=table[:, 1], store_v=table[:, 2], case_c=table[:, 3], on=table[:, 4] > 0,
+                     events=tuple(events), wanted_s=sum(p.seconds for p in phases if p.what != "off"), missed_s=missed)  # fmt: skip
+
+
+def latest_plug(day: Day, number: int, lasts: Callable[[Day], bool]) -> Day | None:
+    """The day with one plug put in as late as it may be, to the minute: what comes before it goes on until then.
+
+    Parameters
+    ----------
+    day : Day
+        The day.
+    number : int
+        The stretch that is plugged in; what comes before it is on the pack.
+    lasts : callable
+        Whether a day lasts.
+
+    Returns
+    -------
+    Day or None
+        None where the day does not last as it is, or there is nothing before that stretch.
+    """
+    if number < 1 or number >= len(day.stretches) or not lasts(day):
+        return None
+    room = int(day.stretches[number].minutes) - 1
+    low, high = 0, room + 1  # minutes later: it lasts with the first, and is not asked of the second
+    if high > 1 and lasts(_later(day, number, room)):
+        return _later(day, number, room)
+    high = room
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if lasts(_later(day, number, middle)) else (low, middle)
+    return _later(day, number, low)
+
+
+def _later(day: Day, number: int, minutes: int) -> Day:
+    before, at = day.stretches[number - 1], day.stretches[number]
+    moved = (
+        before.model_copy(update={"minutes": before.minutes + minutes}),
+        at.model_copy(update={"minutes": at.minutes - minutes}),
+    )
+    return day.model_copy(update={"stretches": (*day.stretches[: number - 1], *moved, *day.stretches[number + 1 :])})
+
+
+def weakest_supply(day: Day, supplies: Sequence[Supply], lasts: Callable[[Day], bool]) -> Supply | None:
+    """The weakest supply at which the day lasts, in the place of all it is plugged into.
+
+    Parameters
+    ----------
+    day : Day
+        The day.
+    supplies : sequence of Supply
+        Those that the charge board takes.
+    lasts : callable
+        Whether a day lasts.
+
+    Returns
+    -------
+    Supply or None
+        None where none does, or the day is never plugged in.
+    """
+    if not any(s.plug for s in day.stretches):
+        return None
+    for supply in sorted(supplies, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely):
+        if lasts(plugged_into(day, supply.part_class)):
+            return supply
+    return None
+
+
+def plugged_into(day: Day, plug: str) -> Day:
+    """The day with everything it is plugged into replaced.
+
+    Parameters
+    ----------
+    day : Day
+        The day.
+    plug : str
+        The class of a supply.
+
+    Returns
+    -------
+    Day
+        Stretches on the pack stay on it.
+    """
+    changed = tuple(s.model_copy(update={"plug": plug}) if s.plug else s for s in day.stretches)
+    return day.model_copy(update={"stretches": changed})
