@@ -59,8 +59,9 @@ def test_an_edit_moves_the_spine_is_undone_and_comes_back_from_its_file(page: Pa
     assert page.evaluate("window.samePage")
     page.reload()
     expect(page.locator("#n-pack")).to_have_text(changed)
+    page.get_by_role("link", name="Export").click()
     with page.expect_download() as download:
-        page.get_by_role("link", name="Export").click()
+        page.get_by_role("link", name="Plan, .json").click()
     plan = tmp_path / "out.json"
     download.value.save_as(plan)
     page.goto(site)
@@ -280,7 +281,7 @@ def test_the_verdict_and_the_first_decision_stand_within_the_first_screen(
     page.set_viewport_size({"width": width, "height": height})
     for build, station in ((FAILING, "draw"), (SOUND, "charge"), (FAILING, "pack")):
         page.goto(f"{site}/builds/{build}/{station}")
-        expect(page.locator("#verdict")).not_to_contain_text("Looking for what mends it")  # it is put anew once that is found
+        expect(page.locator("#verdict")).not_to_contain_text("Looking for what mends it", timeout=20_000)  # then it is put anew
         foot = page.locator("#verdict").bounding_box()
         first = page.locator(".surface h2:not(.sr-only)").first.bounding_box()
         assert foot is not None

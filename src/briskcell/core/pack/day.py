@@ -17,6 +17,7 @@ from briskcell.model.stores import Supply
 Array = NDArray[np.float64]
 STEPS = 240  # of a day at the most, besides the ends of its stretches
 LEAST_STEP_S = 30.0
+RESOLVED_S = 4.0  # to which a stop is told
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,14 +115,19 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, w
             events.append(Event(course.clock_s, "stops", "the jack cuts the console out while it charges"))
             missed += left
             now_is = Phase("off", left, plugged=True, by=phase.by)
+        step = longest
+        before, took = course.stands, 0.0
         while True:
             now = course.at(now_is)
-            if course.ended:
+            if course.ended and took > RESOLVED_S:  # gone over in one long step: again from before it, in shorter ones
+                course.stands, left, step = before, left + took, max(took / 8, RESOLVED_S)
+                now = course.at(now_is)
+            if course.ended and left > 1e-9:
                 events.append(Event(course.clock_s, "stops", course.ended))
-                course.ended, now_is = "", Phase("off", left, plugged=phase.plugged, by=phase.by)
+                now_is, step = Phase("off", left, plugged=phase.plugged, by=phase.by), longest
                 missed += left
                 now = course.at(now_is)
-                course.ended = ""
+            course.ended = ""
             on = now_is.what != "off"
             rows.append((course.clock_s, course.soc, now.store_v, course.case_c, on))
             if on and not warned and warning_v is not None and now.store_v < warning_v and now.store_a > 0:
@@ -136,9 +142,9 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, w
                 warned = False
             if left <= 1e-9:
                 break
-            dt = min(longest, left)
-            course.pass_time(now, dt)
-            left -= dt
+            before, took = course.stands, min(step, left)
+            course.pass_time(now, took)
+            left -= took
     table = np.array(rows)
     return DayCourse(day=day, time_s=table[:, 0], soc=table[:, 1], store_v=table[:, 2], case_c=table[:, 3], on=table[:, 4] > 0,
                      events=tuple(events), wanted_s=sum(p.seconds for p in phases if p.what != "off"), missed_s=missed)  # fmt: skip

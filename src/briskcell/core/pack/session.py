@@ -178,6 +178,16 @@ class Course:
             return f"{self.part.name} switches itself off below {self.part.least_load_a.likely:.2f} A"
         return "" if carried else f"the volts collapse{when}"
 
+    @property
+    def stands(self) -> tuple[float, float, float, float, float]:
+        """Where it stands, to come back to."""
+        return self.soc, self.slow_v, self.case_c, self.clock_s, self.idle_s
+
+    @stands.setter
+    def stands(self, at: tuple[float, float, float, float, float]) -> None:
+        self.soc, self.slow_v, self.case_c, self.clock_s, self.idle_s = at
+        self.ended = ""
+
     def pass_time(self, now: Now, dt: float) -> None:
         """Let some seconds pass with what flows. [s]"""
         self.slow_v += (now.slow_ohm * now.store_a - self.slow_v) * (1.0 - math.exp(-dt / self.slow_s))
