@@ -97,3 +97,20 @@ def test_days_are_kept_beside_each_other_and_odd_questions_refused(client: Flask
     revision = re.search(r'data-revision="(\d+)"', head)
     assert revision is not None
     assert client.get(f"/builds/{SOUND}/day/{revision[1]}/plugs?day=7").status_code == 404
+
+
+def test_supplies_are_compared_and_a_wrong_figure_is_refused_beside_its_field(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/charge")
+    page.locator("#h-supplies").scroll_into_view_if_needed()
+    row = page.get_by_role("row", name=re.compile("USB supply 5 V, 0.9 A"))
+    before = row.inner_text()
+    page.get_by_label("From charge").fill("60 %")
+    page.get_by_label("Enough is").fill("7h00")
+    page.get_by_role("button", name="Work it out").click()
+    expect(row).not_to_have_text(before)
+    expect(page.locator("#supplies")).to_contain_text("7 h 00 of play begin at 7")
+    page.get_by_label("From charge").fill("plenty")
+    page.get_by_role("button", name="Work it out").click()
+    expect(page.locator("#e-times")).to_contain_text("“plenty” is no charge")
+    expect(row).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("^Power path"))).to_contain_text("this build")

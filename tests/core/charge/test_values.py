@@ -12,6 +12,9 @@ from briskcell.core.charge.charging import Charge, hours_added, input_ohm
 from briskcell.core.charge.current_split import LIMITS
 from briskcell.core.charge.plugged import plugged
 from briskcell.core.charge.trickle import trickle_flow
+from briskcell.core.engine.operating import operate
+from briskcell.core.pack.session import play_session
+from briskcell.model.phases import Phase
 from briskcell.model.plan import plan_of
 from briskcell.model.stores import Bank, Trickle
 from tests.known import drawing, flat_cell, hand_plan
@@ -173,6 +176,23 @@ def test_plugged_in_the_console_hangs_where_its_layout_says() -> None:
     assert shared.store_v == pytest.approx(3.7 + 0.05 * 0.5, abs=2e-3), "half of the charger's ampere goes into the cell"
     assert shared.flow.consumer_v[0] == pytest.approx(shared.store_v)
     assert shared.into_a == pytest.approx(0.5, abs=1e-3)
+
+
+@pytest.mark.parametrize(("kind", "given_a"), [("switching", 0.9 * (0.5 * (5.0 - 0.5 * 0.2)) / 3.7), ("linear", 0.5)])
+def test_a_power_path_takes_from_the_pack_what_its_supply_is_short_of(kind: str, given_a: float) -> None:
+    # 3.7 W at a flat 3.7 V are 1 A; the supply gives what it can of it, a switching board its watts, a linear one its amperes.
+    board = BOARD | {"layout": "power_path", "kind": kind, "efficiency": 0.9}
+    plan = plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(ohm=0.0)}], loads=[drawing(3.7, "power_w")],
+                             supplies=[SUPPLY | {"current_limit_a": 0.5}], chargers=[board]))  # fmt: skip
+    op = operate(plan)
+    found = plugged(op, plan.chargers[0], 0.5, "play")
+    assert found.into_a == pytest.approx(-(1.0 - given_a), rel=1e-3)
+    assert (found.bus_v, found.store_v) == (pytest.approx(3.7), pytest.approx(3.7))
+    assert plugged(op, plan.chargers[0], 0.5, None).into_a > 0
+    hour = play_session(op, [Phase("play", 3600.0, plugged=True)], start_soc=0.8, step_s=10.0)
+    assert hour.soc[-1] == pytest.approx(0.8 - (1.0 - given_a) / 3.0, rel=1e-3)
+    strong = assess(plan_of(plan.model_dump() | {"supplies": [SUPPLY]})).op
+    assert plugged(strong, strong.plan.chargers[0], 0.5, "play").into_a > 0
 
 
 def test_a_crank_gives_most_at_half_its_volts() -> None:

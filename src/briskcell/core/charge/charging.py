@@ -61,7 +61,7 @@ class Charge:
     play: ChargeCourse
 
 
-def charge(op: Operating, board: ChargeBoard, start_soc: float = 0.0) -> Charge:
+def charge(op: Operating, board: ChargeBoard, start_soc: float = 0.0, by: Supply | None = None) -> Charge:
     """Charge a store with constant current, then constant voltage, over its states of charge.
 
     ``I = min(I_set, what the supply leaves, thermal fold-back, (V_float − OCV)/r)``; pre-charge below its threshold;
@@ -76,6 +76,8 @@ def charge(op: Operating, board: ChargeBoard, start_soc: float = 0.0) -> Charge:
         One of the plan's charge boards.
     start_soc : float
         State of charge at which charging begins.
+    by : Supply, optional
+        Another supply than the board's own.
 
     Returns
     -------
@@ -86,7 +88,7 @@ def charge(op: Operating, board: ChargeBoard, start_soc: float = 0.0) -> Charge:
     ----------
     .. [1] G. L. Plett, Battery Management Systems, vol. I, Artech House, 2015, ch. 7.
     """
-    supply = op.plan.by_id[board.supply]
+    supply = by or op.plan.by_id[board.supply]
     assert isinstance(supply, Supply)
     index = op.network.stores.index(board.charges)
     path = ChargePath(op, board, supply, index)
@@ -94,7 +96,7 @@ def charge(op: Operating, board: ChargeBoard, start_soc: float = 0.0) -> Charge:
     return Charge(board=board, supply=supply, store=op.plan.stores[index], off=off, play=path.course(start_soc, playing=True))
 
 
-def input_ohm(plan: Plan, board: ChargeBoard) -> float:
+def input_ohm(plan: Plan, board: ChargeBoard, by: Supply | None = None) -> float:
     """Resistance from a supply's ideal source to a charge board: its own, its cable's, and the links between.
 
     Parameters
@@ -103,13 +105,15 @@ def input_ohm(plan: Plan, board: ChargeBoard) -> float:
         The build.
     board : ChargeBoard
         One of its charge boards.
+    by : Supply, optional
+        Another supply than the board's own, with its own cable.
 
     Returns
     -------
     float
         Resistance of the whole path. [Ω]
     """
-    supply = plan.by_id[board.supply]
+    supply = by or plan.by_id[board.supply]
     assert isinstance(supply, Supply)
     total, at = supply.cable_ohm.likely + supply.own_resistance_ohm.likely, board.fed_by
     while at is not None and isinstance(link := plan.by_id[at], Link):
@@ -182,7 +186,7 @@ class ChargePath:
             self.curves = replace(self.curves, slow_ohm=np.maximum(self.curves.slow_ohm - fall, 0.0))
         self.layout = layout_of(op.plan, board)
         self.float_v = end_v(board, self.store)
-        self.source_v, self.source_ohm = supply.voltage_v.likely, input_ohm(op.plan, board)
+        self.source_v, self.source_ohm = supply.voltage_v.likely, input_ohm(op.plan, board, supply)
 
     def course(self, start_soc: float, *, playing: bool) -> ChargeCourse:
         """The whole charge."""
@@ -206,6 +210,39 @@ class ChargePath:
         )
         charge_a, input_a, system_a, bus_v, carried = rows
         return charge_a, input_a, system_a, bus_v, carried > 0.99, held
+
+    def helps(self, state: str | None) -> tuple[Array, Array]:
+        """What the store adds where a power path's supply cannot carry the console, over ``RISING``, and the volts it is fed with.
+
+        The supply gives all it can; the bus falls to the store, and what is missing comes out of it. A switching board turns the
+        supply's watts into amperes at those volts, a linear one passes its amperes.
+
+        Parameters
+        ----------
+        state : str or None
+            Load state of the console, None while it is off.
+
+        Returns
+        -------
+        tuple of ndarray
+            Amperes out of the store, none where the supply carries all, and volts of the bus there. [A], [V]
+        """
+        none = np.zeros(RISING.shape)
+        if state is None or self.layout != "power_path":
+            return none, none
+        short = self.balance(state)[2] > self.supply.current_limit_a.likely
+        if not short.any():
+            return none, none
+        limit, ocv = self.supply.current_limit_a.likely, self.curves.ocv_v
+        path, own = self.board.path_resistance_ohm.likely, self.curves.steady_ohm
+        grid = np.linspace(0.5 * float(ocv.min()), 1.02 * float(ocv.max()), 41)
+        console, watts_in = console_curve(self.op, self.index, path, grid, state), limit * (self.source_v - limit * self.source_ohm)
+        out, volts = none, ocv
+        for _ in range(12):
+            given = self.board.efficiency.likely * watts_in / volts if self.terms.switching else np.full(volts.shape, limit)
+            out = np.maximum(console.at(volts)[0] - given, 0.0)
+            volts = ocv - own * out
+        return np.where(short, out, 0.0), np.where(short, volts, 0.0)
 
     @cached_property
     def terms(self) -> Terms:

@@ -73,19 +73,21 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str | None) ->
     charge_a, input_a, system_a, _, carried, held = path.balance(state)
     at = {k: float(np.interp(soc, RISING, v)) for k, v in (("charge", charge_a), ("input", input_a), ("system", system_a))}
     through = path.layout == "power_path"
-    on_bus = at["system"] if through else 0.0
+    helps, fallen = (float(np.interp(soc, RISING, v)) for v in path.helps(state))
+    on_bus = min(at["system"], supply.current_limit_a.likely) if through else 0.0
     nodes, volts, amps = [], path.source_v, at["input"] + on_bus
     for element, ohm in _way_in(op, board, supply):
         volts -= amps * ohm
         nodes.append(PluggedNode(element=element, voltage_v=volts, current_a=amps, loss_w=amps**2 * ohm))
     ocv_at = float(np.interp(soc, RISING, path.curves.ocv_v))
     r = float(np.interp(soc, RISING, path.curves.steady_ohm))
-    into = at["charge"] - (0.0 if through or path.layout == "cut_out" else at["system"])
+    into = at["charge"] - helps - (0.0 if through or path.layout == "cut_out" else at["system"])
+    feed_v = (fallen if helps > 0 else volts) if through else ocv_at + into * r
     return Plugged(
         board=board,
         nodes=tuple(nodes),
-        flow=_console(op, board, path.layout, index, soc, state, volts if through else ocv_at + into * r),
-        bus_v=volts,
+        flow=_console(op, board, path.layout, index, soc, state, feed_v),
+        bus_v=fallen if helps > 0 else volts,
         system_a=at["system"],
         charge_a=at["charge"],
         input_a=at["input"],

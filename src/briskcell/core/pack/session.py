@@ -280,4 +280,5 @@ def charger_gives(op: Operating, board: ChargeBoard, store: int, state: str | No
     """
     supply = by or op.plan.by_id[board.supply]
     assert isinstance(supply, Supply)
-    return ChargePath(op, board, supply, store).balance(state)[0]
+    path = ChargePath(op, board, supply, store)
+    return np.asarray(path.balance(state)[0] - path.helps(state)[0])

@@ -6,8 +6,11 @@ from typing import Any
 
 import numpy as np
 
+from briskcell.core.assess import Assessment
 from briskcell.core.charge.charging import Charge, ChargeCourse
 from briskcell.core.charge.current_split import LIMITS
+from briskcell.model.parts import State
+from briskcell.model.plan import Store
 from briskcell.model.tree import layout_of
 from briskcell.services.library import classes
 from briskcell.services.workshop import Opened
@@ -22,6 +25,7 @@ SECTIONS = (
     Section("charging", "Boards", FITS),
     Section("course", "A charge", ("charge-temperature",)),
     Section("times", "Times", ("charge-brief",)),
+    Section("h-supplies", "Any supply"),
     Section("h-trickle", "Cranks and panels"),
 )
 
@@ -46,7 +50,17 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "boards": classes("chargers"),
         "supplies": classes("supplies"),
         "trickles": assessed.trickles,
+        "play_w": assessed.runtime.mean_w if assessed.runtime else 0.0,
+        "starts_v": {t.store.id: _starts_v(assessed, t.store) for t in assessed.trickles},
     }
+
+
+def _starts_v(assessed: Assessment, store: Store) -> float | None:
+    """The least volts at rest from which a start, at every part's peak, is carried; None where none is."""
+    op, k = assessed.op, assessed.plan.stores.index(store)
+    limits = [op.board_limit_a[n] >= op.flow.output_a(n) for n in range(len(op.network.converters))]
+    carried = ~op.flow.lost[State.PEAK, :, k] & np.all([limit[State.PEAK] for limit in limits] or [True], axis=0)
+    return float(op.curves[k].ocv_v[carried].min()) if carried.any() else None
 
 
 def _held(course: ChargeCourse) -> list[tuple[str, float, float]]:
