@@ -26,6 +26,7 @@ from briskcell.store import (
     UnreadableError,
     why,
 )
+from briskcell.store.drawer import DrawerStore
 
 from . import mending
 from .demo import demo_plans, sanderling
@@ -93,6 +94,7 @@ class Workshop:
         self._assessed: LRUCache[tuple[int, int], Assessment] = LRUCache(KEPT)  # by build and revision
         self._lock = Lock()
         self.jobs = Runner(self.store)
+        self.drawer = DrawerStore(self.store)
 
     def close(self) -> None:
         """End long work and let go of the file."""

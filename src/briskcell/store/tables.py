@@ -57,3 +57,15 @@ class Job(Base):
     created_at: Mapped[datetime] = mapped_column(DateTime)
     result: Mapped[dict[str, Any] | None] = mapped_column(Packed)
     words: Mapped[str] = mapped_column(String(400), default="")
+
+
+class Kept(Base):
+    __tablename__ = "drawer"
+    __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    part_class: Mapped[str] = mapped_column(String(80), index=True)
+    quantity: Mapped[int] = mapped_column(default=0)
+    price: Mapped[float | None] = mapped_column(Float)
+    measured: Mapped[str] = mapped_column(String(400), default="")
+    sold_out: Mapped[bool] = mapped_column(default=False)

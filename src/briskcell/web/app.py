@@ -12,7 +12,7 @@ from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services import folder
 from briskcell.services.workshop import Workshop
 
-from . import build, compare, errors, filters, guard, help, history, mending, parts, sheet, shelf  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
+from . import build, compare, drawer, errors, filters, guard, help, history, mending, parts, sheet, shelf  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
 from .exports import routes as exports_routes  # noqa: F401  adds to the build
 from .safe import IdConverter
 from .stations import load_routes
@@ -60,6 +60,7 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
     app.url_map.converters["id"] = IdConverter
     load_routes()
     app.register_blueprint(shelf.bp)
+    app.register_blueprint(drawer.bp)
     app.register_blueprint(build.bp)
     app.register_blueprint(help.bp)
     return app

@@ -1,0 +1,85 @@
+"""The drawer's page: own parts in and out, as a table too; what a build still wants; which other class would do."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, abort, make_response, redirect, render_template, request, url_for
+from werkzeug.wrappers import Response
+
+from briskcell.model.errors import FigureError
+from briskcell.services.drawer import drawer
+from briskcell.services.drawer.substitutes import substitutes
+
+from . import build
+from .htmx import download
+from .shelf import workshop
+
+bp = Blueprint("drawer", __name__, url_prefix="/drawer")
+FIELDS = ("quantity", "price", "measured")
+
+
+def _page(error: FigureError | None = None, typed: dict[str, str] | None = None) -> str:
+    shop = workshop()
+    rows, _ = shop.shelf()
+    context: dict[str, Any] = {"items": drawer.contents(shop.drawer), "classes": drawer.all_classes(), "error": error,
+                               "typed": dict.fromkeys(("part_class", *FIELDS), "") | (typed or {}), "builds": rows}  # fmt: skip
+    return render_template("drawer.html", **context)
+
+
+@bp.get("")
+def contents() -> str:
+    """What lies in the drawer."""
+    return _page()
+
+
+@bp.post("")
+def put() -> Response:
+    """Set what is said of a class, or take it out; where a figure makes no sense the page again, with what was typed."""
+    part_class, store = request.form.get("part_class", "")[:80], workshop().drawer
+    if request.form.get("do") == "out":
+        drawer.take_out(store, part_class)
+        return redirect(url_for("drawer.contents"), 303)
+    values = {n: request.form.get(n, "")[:400] for n in FIELDS} | {"sold_out": request.form.get("sold_out", "")}
+    try:
+        drawer.put(store, part_class, values)
+    except FigureError as error:
+        return make_response(_page(error, values | {"part_class": part_class}), 422)
+    return redirect(url_for("drawer.contents"), 303)
+
+
+@bp.get("/drawer.csv")
+def table_out() -> Response:
+    """The drawer as a table."""
+    return download(drawer.write_drawer(workshop().drawer), "text/csv", "drawer.csv")
+
+
+@bp.post("/table")
+def table_in() -> Response:
+    """Rows from a table; all of them or none."""
+    upload = request.files.get("table")
+    try:
+        if upload is None or not upload.filename:
+            raise FigureError("table", "No file was chosen.", fix="Choose a table in CSV.")
+        drawer.read_drawer(workshop().drawer, upload.stream.read(drawer.MOST_BYTES + 1))
+    except FigureError as error:
+        return make_response(_page(error), 422)
+    return redirect(url_for("drawer.contents"), 303)
+
+
+@build.bp.get("/shopping")
+def shopping(build_id: int) -> str:
+    """What a build still wants, less what lies in the drawer."""
+    opened = workshop().open(build_id)
+    return render_template(
+        "shopping.html", id=build_id, opened=opened, wanted=drawer.shopping(opened.plan, workshop().drawer.rows())
+    )
+
+
+@build.bp.get("/substitutes/<part>")
+def others(build_id: int, part: str) -> str:
+    """Which other classes would do in a part's place."""
+    assessed = workshop().open(build_id).assessed
+    found = assessed.plan.by_id.get(part) or abort(404)
+    return render_template("frame/_substitutes.html", id=build_id, part=found,
+                           found=substitutes(assessed, found, workshop().drawer.rows()))  # fmt: skip
