@@ -74,4 +74,7 @@ def test_layouts_balancing_and_banks_by_hand() -> None:
     assert SANDERLING.runtime is not None
     for b in bank_hours(SANDERLING):
         assert b.hours == pytest.approx(hours_added(b.bank, SANDERLING.runtime.mean_w))
-        assert b.stays_on == (b.bank.least_load_a.likely <= SANDERLING.runtime.mean_w / 5)
+        assert b.stays_on == (b.bank.least_load_a.likely <= SANDERLING.runtime.mean_w / b.bank.output_v.likely)
+    sleepy = {b.bank.part_class: (b.stays_on, b.at_rest) for b in bank_hours(SANDERLING)}
+    assert {on for on, _ in sleepy.values()} == {True}
+    assert all(on or not rest for on, rest in sleepy.values())

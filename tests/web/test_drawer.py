@@ -51,3 +51,18 @@ def test_the_doors_of_the_drawer(client: FlaskClient) -> None:
     assert client.get(f"/builds/{SOUND}/substitutes/nothing").status_code == 404
     assert client.post("/drawer", data=form | {"part_class": "boost-5v-5a", "do": "out"}).status_code == 303
     assert "The drawer is empty" in client.get("/drawer").text
+
+
+def test_what_the_library_says_today_is_offered_and_taken(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/library")
+    expect(page.get_by_text("as the library has it today")).to_be_visible()
+    page.goto(f"{site}/builds/{SOUND}/charge")
+    current = page.locator('input[aria-describedby="e-chargers-charger-current_a"]').first
+    current.fill("3 A")
+    current.press("Enter")
+    expect(page.locator(".last")).to_contain_text("3 A")
+    page.goto(f"{site}/builds/{SOUND}/shopping")
+    page.get_by_role("link", name="listed too").click()
+    expect(page.get_by_role("row", name=re.compile("Switching charge board 1.5 A"))).to_contain_text("1.5")
+    page.get_by_role("button", name=re.compile("Take the library")).click()
+    expect(page.locator(".last")).to_contain_text("Switching charge board 1.5 A, power path in place of")

@@ -158,7 +158,9 @@ class Answers:
         """
         known = {s.part_class: s for s in self.stock.supplies}
         warns = self.plan.shutdown.warning_v or (self.reserve.under_load_v if self.reserve else None)
-        return live_through(self.op, day, phases_of(self.plan, day, known), self.pack_index or 0, warns)
+        lamps = [(lamp.load.name, lamp.soc) for lamp in self.lamps if lamp.soc is not None]
+        return live_through(self.op, day, phases_of(self.plan, day, known), self.pack_index or 0, warning_v=warns, lamps=lamps,
+                            chance=self.resets)  # fmt: skip
 
     @cached_property
     def resets(self) -> Resets | None:

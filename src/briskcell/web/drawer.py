@@ -76,6 +76,17 @@ def shopping(build_id: int) -> str:
     )
 
 
+@build.bp.get("/library")
+def library(build_id: int) -> str:
+    """Parts whose figures are not those of their class in the library, as it is now, with what differs."""
+    opened = workshop().open(build_id)
+    plan = opened.plan
+    found = [
+        (plan.by_id[element], [d.words for d in figures]) for element, figures in opened.assessed.differences.items() if figures
+    ]
+    return render_template("library.html", id=build_id, opened=opened, found=found)
+
+
 @build.bp.get("/substitutes/<part>")
 def others(build_id: int, part: str) -> str:
     """Which other classes would do in a part's place."""

@@ -115,4 +115,6 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
 @bp.get("")
 def help_page() -> str:
     """Every station's help, the tour and the glossary on one page."""
-    return render_template("help.html", stations=STATIONS, help=HELP, glossary=GLOSSARY, tour=TOUR)
+    from .exports.registry import FORMATS  # it is built of pages, which show this module's words
+
+    return render_template("help.html", formats=FORMATS, stations=STATIONS, help=HELP, glossary=GLOSSARY, tour=TOUR)

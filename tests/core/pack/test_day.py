@@ -16,6 +16,7 @@ from briskcell.model.plan import Day, plan_of
 from briskcell.services.day.days import read_stretches, supply_classes
 from briskcell.services.day.plugs import lasts, plugs
 from briskcell.services.demo import curlew, sanderling
+from briskcell.services.edits.swap import swapped
 from tests.known import drawing, flat_cell, hand_plan
 
 STOCK = catalogue().stock()
@@ -86,6 +87,25 @@ def test_what_fills_is_said_and_the_warning_comes_before_the_stop() -> None:
     assert a.runtime is not None
     assert a.runtime.hours is not None
     assert stopped == pytest.approx(a.runtime.hours, rel=0.12), "steady play, without what the profile rests"
+
+
+def test_lamps_light_and_resets_add_up_in_a_day() -> None:
+    a = assess(curlew(), STOCK)
+    (lamp,) = [x for x in a.lamps if x.soc is not None]
+    whole = a.live(day("play 9h00", a.plan))
+    lit = next(e for e in whole.events if e.kind == "lamp")
+    assert lit.words == f"{lamp.load.name} lights"
+    assert np.interp(lit.at_s, whole.time_s, whole.soc) == pytest.approx(lamp.soc, abs=0.01)
+    assert whole.resets == 0
+    chancy = assess(sanderling(), STOCK).of(swapped(sanderling(), "boost", "boost-5v-3a")[0])
+    assert chancy.resets is not None
+    found = chancy.live(day("play 20h00", chancy.plan))
+    # The day plays steadily, the profile rests besides: per hour of play at each charge, integrated over its own course.
+    by_hand = np.trapezoid(np.interp(-found.soc, -chancy.resets.soc, chancy.resets.per_hour) * found.on, found.time_s) / 3600
+    assert found.resets == pytest.approx(by_hand, rel=0.05)
+    assert found.resets > 1
+    plugged = chancy.live(day("play 20h00 plugged", chancy.plan))
+    assert plugged.resets == 0
 
 
 def test_a_jack_that_cuts_the_console_out_lets_nobody_play_while_it_charges() -> None:

@@ -8,7 +8,8 @@ from collections.abc import Iterator
 from briskcell.core.answers import Answers
 from briskcell.core.draw.bill import part_figures
 from briskcell.core.pack.fit import fit
-from briskcell.model.changes import altered, replaced
+from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.parts import Fed
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, Pack
 from briskcell.model.units import show
@@ -157,3 +158,39 @@ def as_many_as_fit(assessed: Answers, pack: Pack) -> Iterator[Fix]:
             f"{parallel} in parallel instead of {pack.parallel}" if cell is pack.cell else f"{pack.series * parallel} × {cell.name}"
         )
         yield Fix(words, "fit.", plan)
+
+
+def as_one(assessed: Answers) -> Iterator[Fix]:
+    """All packs of like cells put together as one, in parallel, with the first one's charger alone.
+
+    Parameters
+    ----------
+    assessed : Answers
+        A build with more than one pack.
+
+    Yields
+    ------
+    Fix
+        None where the packs are of unlike cells, or of other counts in series.
+    """
+    plan = assessed.plan
+    if len(plan.packs) < 2:
+        return
+    first, *others = plan.packs
+    like = all(p.cell.part_class == first.cell.part_class and p.series == first.series and not p.strings for p in plan.packs)
+    if not like or first.strings or not first.cell.part_class:
+        return
+    gone = {p.id for p in others}
+    chargers = tuple(c for c in plan.chargers if c.charges not in gone)
+    used = {c.supply for c in chargers} | {p.fed_by for p in plan.parts() if isinstance(p, Fed)}
+    whole = altered(first, parallel=sum(p.parallel for p in plan.packs))
+    kept = {"packs": (whole,), "chargers": chargers, "supplies": tuple(s for s in plan.supplies if s.id in used)}
+    moved = {
+        name: tuple(altered(p, fed_by=first.id) if getattr(p, "fed_by", None) in gone else p for p in getattr(plan, name))
+        for name in ("links", "converters", "rails", "loads")
+    }
+    balancers = tuple(b for b in plan.balancers if b.charges not in gone)
+    trickles = tuple(altered(t, charges=first.id) if t.charges in gone else t for t in plan.trickles)
+    joined = remade(plan, {**kept, **moved, "balancers": balancers, "trickles": trickles})
+    yield Fix(f"{first.name} of {whole.parallel} in parallel, in the place of {len(plan.packs)} packs",
+              "is filled at one port, and none is forgotten.", joined)  # fmt: skip

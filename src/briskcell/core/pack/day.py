@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
+from briskcell.core.pack.resets import Resets
 from briskcell.core.pack.session import Course
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Day, Plan
@@ -22,7 +23,7 @@ RESOLVED_S = 4.0  # to which a stop is told
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """Something that happens in a day: when, of which kind (``stops``, ``warning``, ``full``), and in words. [s]"""
+    """Something that happens in a day: when, of which kind (``stops``, ``warning``, ``lamp``, ``full``), and in words. [s]"""
 
     at_s: float
     kind: str
@@ -33,7 +34,8 @@ class Event:
 class DayCourse:
     """The course of a day; arrays share one time axis. ``on`` says whether the console plays or rests then.
 
-    ``wanted_s`` is what is to be played and rested, ``missed_s`` what of it the console is off because something stopped it.
+    ``wanted_s`` is what is to be played and rested, ``missed_s`` what of it the console is off because something stopped it,
+    ``resets`` how many peaks that overrun something are expected while it plays on its pack.
     """
 
     day: Day
@@ -45,6 +47,7 @@ class DayCourse:
     events: tuple[Event, ...]
     wanted_s: float
     missed_s: float
+    resets: float
 
     @property
     def lasts(self) -> bool:
@@ -76,7 +79,8 @@ def phases_of(plan: Plan, day: Day, supplies: Mapping[str, Supply]) -> list[Phas
     ]
 
 
-def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, warning_v: float | None = None,
+def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *, warning_v: float | None = None,
+                 lamps: Sequence[tuple[str, float]] = (), chance: Resets | None = None,
                  step_s: float | None = None) -> DayCourse:  # fmt: skip
     """A day from its begin to its end.
 
@@ -94,6 +98,10 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, w
         Which store.
     warning_v : float, optional
         Volts in use at which the console warns. [V]
+    lamps : sequence of tuple of str and float
+        Lamps that say the charge is low, each with the state of charge at which it lights in play.
+    chance : Resets, optional
+        How often peaks overrun something, over the charge.
     step_s : float, optional
         Longest step; one that fits the day's length where not given. [s]
 
@@ -107,8 +115,9 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, w
     longest = step_s or max(LEAST_STEP_S, whole / STEPS)
     rows: list[tuple[float, float, float, float, bool]] = []
     events: list[Event] = []
-    missed = 0.0
+    missed = resets = 0.0
     warned = full = False
+    dark = dict(lamps)
     for phase in phases:
         left, now_is = phase.seconds, phase
         if phase.plugged and phase.what != "off" and course.layout == "cut_out":
@@ -116,11 +125,11 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, w
             missed += left
             now_is = Phase("off", left, plugged=True, by=phase.by)
         step = longest
-        before, took = course.stands, 0.0
+        before, took, had = course.stands, 0.0, resets
         while True:
             now = course.at(now_is)
             if course.ended and took > RESOLVED_S:  # gone over in one long step: again from before it, in shorter ones
-                course.stands, left, step = before, left + took, max(took / 8, RESOLVED_S)
+                course.stands, left, step, resets = before, left + took, max(took / 8, RESOLVED_S), had
                 now = course.at(now_is)
             if course.ended and left > 1e-9:
                 events.append(Event(course.clock_s, "stops", course.ended))
@@ -133,21 +142,27 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, w
             if on and not warned and warning_v is not None and now.store_v < warning_v and now.store_a > 0:
                 warned = True
                 events.append(Event(course.clock_s, "warning", f"the warning at {warning_v:.2f} V"))
+            for name in [n for n, soc in dark.items() if on and not phase.plugged and course.soc <= soc]:
+                del dark[name]
+                events.append(Event(course.clock_s, "lamp", f"{name} lights"))
             if phase.plugged and not full and course.soc > 0.995 and now.store_a <= 0:
                 full = True
                 events.append(Event(course.clock_s, "full", "full"))
             if not phase.plugged:
                 full = False
             elif course.soc > 0.3:
-                warned = False
+                warned, dark = False, dict(lamps)
             if left <= 1e-9:
                 break
-            before, took = course.stands, min(step, left)
+            before, took, had = course.stands, min(step, left), resets
+            if chance is not None and now_is.what == "play" and not phase.plugged:
+                resets += took / 3600.0 * float(np.interp(-course.soc, -chance.soc, chance.per_hour))
             course.pass_time(now, took)
             left -= took
     table = np.array(rows)
     return DayCourse(day=day, time_s=table[:, 0], soc=table[:, 1], store_v=table[:, 2], case_c=table[:, 3], on=table[:, 4] > 0,
-                     events=tuple(events), wanted_s=sum(p.seconds for p in phases if p.what != "off"), missed_s=missed)  # fmt: skip
+                     events=tuple(events), wanted_s=sum(p.seconds for p in phases if p.what != "off"), missed_s=missed,
+                     resets=resets)  # fmt: skip
 
 
 def latest_plug(day: Day, number: int, lasts: Callable[[Day], bool]) -> Day | None:

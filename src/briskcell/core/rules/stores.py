@@ -10,7 +10,7 @@ from functools import partial
 from briskcell.core.answers import Answers
 from briskcell.core.moves.charging import other_chargers
 from briskcell.core.moves.fix import Fix, only, placed
-from briskcell.core.moves.packs import other_packs
+from briskcell.core.moves.packs import as_one, other_packs
 from briskcell.core.pack.rated import nominal_v, rated_wh
 from briskcell.core.pack.switching import card_loads
 from briskcell.model.changes import altered, remade, replaced
@@ -147,12 +147,13 @@ def one_of_each(assessed: Answers) -> Iterator[Finding]:
     ports = len({b.supply for b in plan.chargers})
     if ports > plan.brief.charge_ports:
         cause = f"The build has {ports} charge ports, {plan.brief.charge_ports} {'is' if plan.brief.charge_ports == 1 else 'are'} wanted."
-        yield Finding("close", plan.chargers[-1].id, cause, 0.1, advice="One port that fills all packs is never forgotten.")
+        yield Finding("close", plan.chargers[-1].id, cause, 0.1, partial(as_one, assessed),
+                      "One port that fills all packs is never forgotten.")  # fmt: skip
     fed = [s for s in plan.stores if plan.fed.get(s.id)]
     switches = sum(k.kind == "switch" for k in plan.links)
     if len(fed) > 1 and switches > 1:
         yield Finding("close", fed[-1].id, f"{len(fed)} stores with {switches} switches: one of them will be left on.", 0.1,
-                      advice="Join them behind one switch.")  # fmt: skip
+                      partial(as_one, assessed), "Join them behind one switch.")  # fmt: skip
 
 
 @rule("shutdown-reserve", station="pack", source="1.5 times the energy of a shutdown, above the stop")

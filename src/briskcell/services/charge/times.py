@@ -11,6 +11,7 @@ from briskcell.core.charge.charging import Charge, ChargeCourse, charge, hours_a
 from briskcell.core.engine.operating import operate
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
+from briskcell.model.parts import State
 from briskcell.model.stores import Bank, ChargeBoard, Pack
 from briskcell.services.charge.plugged import Socket, on_charger, sockets
 
@@ -52,11 +53,12 @@ class LayoutTimes:
 
 @dataclass(frozen=True, slots=True)
 class BankHours:
-    """A power bank of the library: the hours it adds, and whether it stays on for what the charger takes."""
+    """A power bank of the library: the hours it adds, and whether it stays on for what play takes, and what rest does."""
 
     bank: Bank
     hours: float
     stays_on: bool
+    at_rest: bool
 
 
 LAYOUTS = {
@@ -150,6 +152,11 @@ def bank_hours(assessed: Assessment) -> list[BankHours]:
     found = assessed.runtime
     if found is None or not found.mean_w or not assessed.charges:
         return []
-    drawn = found.mean_w / 5.0
-    return [BankHours(c.part, hours_added(c.part, found.mean_w), c.part.least_load_a.likely <= drawn)
+    k = assessed.pack_index or 0
+    rest = float(assessed.op.flow.branch_a[State.REST, assessed.op.half, k] * assessed.op.store_v[State.REST, assessed.op.half, k])
+
+    def on(bank: Bank, watts: float) -> bool:
+        return bank.least_load_a.likely <= watts / bank.output_v.likely
+
+    return [BankHours(c.part, hours_added(c.part, found.mean_w), on(c.part, found.mean_w), on(c.part, rest))
             for c in catalogue().of_kind("banks")]  # fmt: skip
