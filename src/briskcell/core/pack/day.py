@@ -155,9 +155,11 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *
             if left <= 1e-9:
                 break
             before, took, had = course.stands, min(step, left), resets
-            if chance is not None and now_is.what == "play" and not phase.plugged:
-                resets += took / 3600.0 * float(np.interp(-course.soc, -chance.soc, chance.per_hour))
+            before_soc = course.soc
             course.pass_time(now, took)
+            if chance is not None and now_is.what == "play" and not phase.plugged:
+                rates = np.interp([-before_soc, -course.soc], -chance.soc, chance.per_hour)
+                resets += took / 3600.0 * float(rates.mean())
             left -= took
     table = np.array(rows)
     return DayCourse(day=day, time_s=table[:, 0], soc=table[:, 1], store_v=table[:, 2], case_c=table[:, 3], on=table[:, 4] > 0,
