@@ -145,7 +145,7 @@ def packs_command(file: BinaryIO) -> None:
 @click.option("--state", default="play", show_default=True, type=click.Choice(STATES), help="Load state.")
 def measure_command(file: BinaryIO, node: str, soc: float, state: str) -> None:
     """Read a node with the simulated meter, beside what was predicted."""
-    from briskcell.services.bench import read_node
+    from briskcell.services.meter import read_node
 
     try:
         found = read_node(_assessed(file), node, soc, state)

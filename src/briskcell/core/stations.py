@@ -99,6 +99,11 @@ def _room(a: Assessment) -> Headline:
     return Headline(case_needed(a.laid[0], inside(a.plan.case), a.plan.case.wall_mm)[2].outside_mm, "mm", "thick")
 
 
+def _bench(a: Assessment) -> Headline:
+    """What is proven is a unit's, not the plan's."""
+    return Headline(None, "", none="step by step" if a.plan.stores else "no pack")
+
+
 def _heat(a: Assessment) -> Headline:
     if not a.plan.stores or not a.plan.loads:
         return Headline(None, "°C", none="no draw")
@@ -140,5 +145,6 @@ STATIONS: dict[str, Station] = {
         Station(
             name="room", title="Room", headline=_room, known=lambda a: bool(a.laid[0]) and not a.laid[1] and not a.solids[1],
         ),
+        Station(name="bench", title="Bench", own=(Pack, Converter, Load), headline=_bench, known=lambda _: False),
     )
 }  # fmt: skip

@@ -27,6 +27,7 @@ from briskcell.store import (
     why,
 )
 from briskcell.store.drawer import DrawerStore
+from briskcell.store.units import UnitStore
 
 from . import mending
 from .demo import demo_plans, sanderling
@@ -95,6 +96,7 @@ class Workshop:
         self._lock = Lock()
         self.jobs = Runner(self.store)
         self.drawer = DrawerStore(self.store)
+        self.units = UnitStore(self.store)
 
     def close(self) -> None:
         """End long work and let go of the file."""

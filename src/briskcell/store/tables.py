@@ -69,3 +69,26 @@ class Kept(Base):
     price: Mapped[float | None] = mapped_column(Float)
     measured: Mapped[str] = mapped_column(String(400), default="")
     sold_out: Mapped[bool] = mapped_column(default=False)
+
+
+class UnitKept(Base):
+    __tablename__ = "unit"
+    __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    build_id: Mapped[int] = mapped_column(ForeignKey("build.id"), index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    created_at: Mapped[datetime] = mapped_column(DateTime)
+
+
+class ReadingKept(Base):
+    __tablename__ = "reading"
+    __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    unit_id: Mapped[int] = mapped_column(ForeignKey("unit.id"), index=True)
+    step: Mapped[str] = mapped_column(String(120))
+    value: Mapped[float | None] = mapped_column(Float)
+    reason: Mapped[str] = mapped_column(String(400), default="")
+    part_class: Mapped[str] = mapped_column(String(80), default="")
+    at: Mapped[datetime] = mapped_column(DateTime)

@@ -83,6 +83,12 @@ HELP: dict[str, StationHelp] = {
          "Lay everything, then move by hand what you know better; cells keep away from warm boards and antennas.",
          "The list of millimetres says which connector, part or edge to give up first."),
     ),
+    "bench": StationHelp(
+        "Whether a console that was made is as it was planned, proven one safe step after another.",
+        ("Begin a unit; a second one starts unproven, whatever the first one read.",
+         "Take the steps as they come: nothing is live until pads, joints and shorts are proven.",
+         "Where a reading is off, look at the causes in their order; pass it only for a reason, which is kept."),
+    ),
 }  # fmt: skip
 
 GLOSSARY: tuple[tuple[str, str], ...] = (

@@ -89,7 +89,7 @@ def ladder(assessed: Answers) -> tuple[Step, ...]:
     return tuple(_Ladder(assessed).steps())
 
 
-def volts_setting(volts: float) -> str:
+def _volts_setting(volts: float) -> str:
     """How a meter is set for volts: the range above them."""
     most = next((r for r in (2, 20, 200) if abs(volts) < r), 200)
     return f"volts DC, {most} V range"
@@ -217,7 +217,7 @@ class _Ladder:
                 element=store.id,
                 red="the lead that is to be plus",
                 black="the other lead",
-                setting=volts_setting(high),
+                setting=_volts_setting(high),
                 unit="V",
                 low=low,
                 likely=middle,
@@ -234,7 +234,7 @@ class _Ladder:
                     element=store.id,
                     red="plus of each cell in turn",
                     black="its minus",
-                    setting=volts_setting(store.cell.full_v),
+                    setting=_volts_setting(store.cell.full_v),
                     unit="V",
                     low=0.0,
                     likely=0.01,
@@ -257,7 +257,7 @@ class _Ladder:
                 element=board.id,
                 red="its plus for the cells",
                 black="its minus for the cells",
-                setting=volts_setting(volts),
+                setting=_volts_setting(volts),
                 unit="V",
                 low=volts * 0.96,
                 likely=volts,
@@ -293,7 +293,7 @@ class _Ladder:
             element=board.id,
             red="plus of its output",
             black="its minus",
-            setting=volts_setting(high),
+            setting=_volts_setting(high),
             unit="V",
             low=low,
             likely=likely,
@@ -323,7 +323,7 @@ class _Ladder:
             element=board.id,
             red="plus of its output",
             black="its minus",
-            setting=volts_setting(high),
+            setting=_volts_setting(high),
             unit="V",
             low=low,
             likely=likely,
@@ -352,7 +352,7 @@ class _Ladder:
                 element=load.id,
                 red=f"plus of {load.name}",
                 black=f"minus of {load.name}",
-                setting=volts_setting(high),
+                setting=_volts_setting(high),
                 unit="V",
                 low=max(low, load.window.low_v),
                 likely=likely,

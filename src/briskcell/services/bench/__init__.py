@@ -1,0 +1,1 @@
+"""The bench: units of a build, their readings, and how far each is proven."""

@@ -1,0 +1,147 @@
+"""How far a unit is proven: each step of the ladder with its last reading, judged by the plan as it is now."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from briskcell.core.assess import Assessment
+from briskcell.core.bench.causes import Cause, causes
+from briskcell.core.bench.ladder import Step, ladder
+from briskcell.model.errors import FigureError
+from briskcell.model.plan import Plan
+from briskcell.model.stores import Pack
+from briskcell.model.units import read
+from briskcell.store.units import ReadingRow, UnitRow, UnitStore
+
+State = Literal["proven", "off", "passed", "again", "due", "held"]
+MOST_UNITS = 50
+SEEN = 1.0  # the value of what is looked at and not measured
+
+
+@dataclass(frozen=True, slots=True)
+class Rung:
+    """A step with its state: proven, off, passed in spite of it for a reason, to be done again on another class, due, or held."""
+
+    step: Step
+    state: State
+    reading: ReadingRow | None
+    holds_it: str
+
+
+@dataclass(frozen=True, slots=True)
+class Proof:
+    """A unit's ladder: its rungs, how many are done, and the next one."""
+
+    unit: UnitRow
+    rungs: tuple[Rung, ...]
+
+    @property
+    def done(self) -> int:
+        return sum(r.state in ("proven", "passed") for r in self.rungs)
+
+    @property
+    def due(self) -> Rung | None:
+        """What to do next: what is off first, then the first that is due."""
+        order = ("off", "again", "due")
+        return min((r for r in self.rungs if r.state in order), key=lambda r: order.index(r.state), default=None)
+
+
+def class_of(plan: Plan, step: Step) -> str:
+    """The class that a step proves: where another takes its place, it has to be proven again."""
+    part = plan.by_id[step.element]
+    return part.cell.part_class if isinstance(part, Pack) else part.part_class
+
+
+def proof(assessed: Assessment, unit: UnitRow, readings: Sequence[ReadingRow]) -> Proof:
+    """A unit's ladder as it stands.
+
+    Parameters
+    ----------
+    assessed : Assessment
+        The build as it is planned now: the ladder follows it.
+    unit : UnitRow
+        One of its units.
+    readings : sequence of ReadingRow
+        All of the unit; the last of each step holds.
+
+    Returns
+    -------
+    Proof
+        A step is held while one that it depends on is not proven, and proven work below a step that is off is asked again.
+    """
+    last = {r.step: r for r in readings}
+    states: dict[str, State] = {}
+    rungs = []
+    for step in ladder(assessed):
+        waits = next((k for k in step.after if k in states and states[k] not in ("proven", "passed")), "")
+        found = last.get(step.key)
+        state: State
+        if waits:
+            state = "held"
+        elif found is None or found.value is None:
+            state = "due"
+        elif found.part_class != class_of(assessed.plan, step):
+            state = "again"
+        elif not step.unit or step.holds(found.value):
+            state = "proven"
+        else:
+            state = "passed" if found.reason else "off"
+        states[step.key] = state
+        rungs.append(Rung(step, state, found, waits))
+    return Proof(unit, tuple(rungs))
+
+
+def add_unit(store: UnitStore, build_id: int, name: str) -> int:
+    """One more unit; it starts unproven."""
+    known = store.units(build_id)
+    if len(known) >= MOST_UNITS:
+        raise FigureError("unit", f"A build has up to {MOST_UNITS} units.", fix="Make a variant of it.")
+    return store.add(build_id, name.strip()[:120] or f"Unit {len(known) + 1}")
+
+
+def take(
+    assessed: Assessment, store: UnitStore, found: Proof, key: str, text: str, *, reason: str = "", back: bool = False
+) -> None:
+    """Take a reading on a unit, pass it in spite of its window for a reason, or take it back.
+
+    Raises
+    ------
+    FigureError
+        If there is no such step, it is held, or the reading makes no sense.
+    """
+    rung = next((r for r in found.rungs if r.step.key == key), None)
+    slot = f"read-{key}"
+    if rung is None:
+        raise FigureError(slot, "The ladder has no such step any more.", fix="Reload the page.")
+    step = rung.step
+    if back:
+        store.take(found.unit.id, key, None)
+        return
+    if rung.state == "held":
+        raise FigureError(slot, "Something below it is not proven yet.", fix="Do that first.")
+    if reason:
+        if rung.state != "off" or rung.reading is None:
+            raise FigureError(slot, "Only a reading that is off can be passed.", fix="Read it first.")
+        store.take(found.unit.id, key, rung.reading.value, reason.strip()[:400], class_of(assessed.plan, step))
+        return
+    value = SEEN if not step.unit else _value(text, step.unit, slot)
+    store.take(found.unit.id, key, value, "", class_of(assessed.plan, step))
+
+
+def _value(text: str, unit: str, slot: str) -> float:
+    """A reading as it is typed: a sign before it is kept, and OL stands for what is open."""
+    if unit == "Ω" and re.fullmatch(r"\s*(ol|open|inf)\s*", text, re.IGNORECASE):
+        return 1e9
+    minus = text.strip().startswith(("-", "−"))
+    value = read(text.strip().lstrip("-−"), unit, slot)
+    return -value if minus else value
+
+
+def explained(assessed: Assessment, rung: Rung) -> tuple[Cause, ...]:
+    """What may be wrong with a rung whose reading is off."""
+    if rung.state != "off" or rung.reading is None or rung.reading.value is None:
+        return ()
+    return causes(assessed, rung.step, rung.reading.value)
