@@ -59,13 +59,21 @@ def compiled_templates(tmp_path_factory: pytest.TempPathFactory) -> FileSystemBy
     return FileSystemBytecodeCache(str(tmp_path_factory.mktemp("templates")))
 
 
-@pytest.fixture
-def app(tmp_path: Path, demo_file: Path, compiled_templates: FileSystemBytecodeCache) -> Iterator[Any]:
-    shutil.copy(demo_file, tmp_path)
-    made = create_app(tmp_path)
+@pytest.fixture(scope="session")
+def wired(tmp_path_factory: pytest.TempPathFactory, compiled_templates: FileSystemBytecodeCache) -> Any:
+    """The application wired up once for all tests of a run; each gives it a folder of its own."""
+    made = create_app(tmp_path_factory.mktemp("wired"))
     made.jinja_env.bytecode_cache = compiled_templates
-    yield made
     made.extensions["briskcell"].close()
+    return made
+
+
+@pytest.fixture
+def app(wired: Any, tmp_path: Path, demo_file: Path) -> Iterator[Any]:
+    wired.extensions["briskcell"] = Workshop(Path(shutil.copy(demo_file, tmp_path)))
+    wired.config["LOG_PATH"] = str(tmp_path / "brisk-cell.log")
+    yield wired
+    wired.extensions["briskcell"].close()
 
 
 @pytest.fixture

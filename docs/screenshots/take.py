@@ -18,9 +18,7 @@ HERE = Path(__file__).parent
 SOUND, FAILING, SERIES = 3, 2, 1
 VIEWS = {
     "brief": (f"/builds/{SOUND}/brief", {}),
-    "pack-bay": (f"/builds/{SOUND}/pack", {"to": "h-bay"}),
     "history": (f"/builds/{SERIES}/history?compare=1", {}),
-    "tablet": (f"/builds/{SERIES}/draw?state=peak", {"width": 820, "height": 1180}),
     "map-open": (f"/builds/{SOUND}/rails?map=open", {}),
     "shelf": ("/", {}),
     "new": ("/new", {"then": ".promised"}),
@@ -33,8 +31,11 @@ VIEWS = {
     "heat": (f"/builds/{FAILING}/heat", {}),
     "room": (f"/builds/{SOUND}/room", {}),
     "slip-part": (f"/builds/{FAILING}/draw?slip=part:boost&state=peak", {}),
-    "slip-working": (f"/builds/{SOUND}/pack?slip=working:runtime", {}),
-    "bench-phone": (f"/builds/{FAILING}/pack", {"width": 390}),
+    "day": (f"/builds/{SOUND}/day", {}),
+    "bench": (f"/builds/{SOUND}/bench", {"press": "Begin", "then": ".bench-next"}),
+    "bench-phone": (f"/builds/{SOUND}/bench", {"width": 390, "height": 844, "to": "h-next"}),
+    "compare": (f"/compare?build={SERIES}&build={FAILING}&build={SOUND}", {}),
+    "exports": (f"/builds/{SOUND}/exports", {}),
     "mend-all": (f"/builds/{FAILING}/rails", {"press": "Mend all", "then": ".mended"}),
 }
 

@@ -57,14 +57,13 @@ def test_what_is_off_is_explained_passed_for_a_reason_and_taken_back(page: Page,
     expect(box).to_have_value("plenty")
     box.fill("2.4")
     page.get_by_role("button", name="Take it").click()
-    expect(page.locator(".step")).to_contain_text("Off: 2.40 Ω.")
+    expect(page.locator(".step")).to_contain_text("Off: 2.4 Ω.")
     expect(page.locator(".causes li").first).to_contain_text("cold joint")
     page.get_by_role("button", name="Pass it").click()
-    expect(page.locator(".step")).to_contain_text("Off: 2.40 Ω.")  # a reason is asked for
+    expect(page.locator(".step")).to_contain_text("Off: 2.4 Ω.")  # a reason is asked for
     page.get_by_label("Go on in spite of it").fill("measured with long leads")
     page.get_by_role("button", name="Pass it").click()
     expect(page.locator("#h-next")).to_contain_text(f"{pads + 1} of")
-    page.get_by_text("Joints and shorts, with nothing live").first.click()
     passed = page.locator(".rungs .passed")
     expect(passed).to_contain_text("passed: measured with long leads")
     passed.get_by_role("button", name="take back").click()
