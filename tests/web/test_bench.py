@@ -103,3 +103,31 @@ def test_what_waits_is_refused_and_another_class_is_read_again(client: FlaskClie
     assert client.post(f"/builds/{SOUND}/reading", data={"unit": "1", "step": idle.key, "reading": "5"}).status_code == 400, (
         "no token"
     )
+
+
+def test_a_reading_becomes_a_figure_and_stands_in_the_passport(client: FlaskClient) -> None:
+    post(client, "unit", {"name": "The grey one", "station": "bench"})
+    steps = ladder(assess(sanderling(), catalogue().stock()))
+    by_key = {s.key: s for s in steps}
+    for step in steps:
+        if step.stage == "charge":
+            break
+        reading = typed(step)
+        if step.key == "draw:board":  # the last part draws a tenth more than the plan foresaw
+            with_it, without = step.likely or 0.0, by_key["draw:screen"].likely or 0.0
+            reading = f"{without + 1.1 * (with_it - without):.5f} A"
+        post(client, "reading", {"unit": "1", "step": step.key, "reading": reading})
+    before = sanderling().by_id["board"].draw.play  # type: ignore[attr-defined]
+    page = post(client, "measured", {"unit": "1", "step": "draw:board", "station": "bench"}).text
+    play = stored(client)["loads"][[p["id"] for p in stored(client)["loads"]].index("board")]["power_w"]["play"]
+    assert play["likely"] == pytest.approx(1.1 * before.likely, rel=1e-3)
+    assert (play["low"], play["high"]) == (pytest.approx(0.98 * play["likely"]), pytest.approx(1.02 * play["likely"]))
+    assert play["grade"] == "measured"
+    assert "unit The grey one" in play["source"]
+    assert "draws 1.98 W in play, measured" in page
+    assert post(client, "measured", {"unit": "1", "step": "load:board"}).status_code == 422
+    post(client, "undo")
+    sheet = client.get(f"/builds/{SOUND}/sheet?with=units").text
+    assert "The grey one, 40 of 41 proven" in sheet
+    assert "Indicator light with resistor in use: amps out of the pack" in sheet
+    assert "The grey one" not in client.get(f"/builds/{SOUND}/sheet?with=cautions").text

@@ -22,6 +22,7 @@ SECTIONS = {
     "wires": "Wires to cut",
     "order": "Order to build in",
     "points": "Test points",
+    "units": "What was read",
     "thresholds": "Thresholds",
     "off": "Switched off",
     "sure": "How sure it is",

@@ -13,6 +13,7 @@ from briskcell.core.wiring.cutting import pieces, to_buy
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import GRADES
 from briskcell.services import sheet
+from briskcell.services.bench.proof import proof
 from briskcell.services.judge import sheltered
 from briskcell.services.summary import summary_of
 from briskcell.services.workshop import Opened
@@ -35,7 +36,7 @@ PAPERS = {"a4": "A4", "letter": "Letter"}
 
 def sheet_context(opened: Opened, chosen: Sequence[str] = (), paper: str = "") -> dict[str, Any]:
     """What a sheet shows: all sections unless some are named."""
-    assessed, plan = opened.assessed, opened.plan
+    assessed, plan, store = opened.assessed, opened.plan, workshop().units
     drawn = sheltered("map of the sheet", lambda: _map(opened), "")
     small = drawings(render_template("exports/small.html", drawn=river(summary_of(assessed)))).get("small", "")
     return {
@@ -55,6 +56,7 @@ def sheet_context(opened: Opened, chosen: Sequence[str] = (), paper: str = "") -
         "to_buy": to_buy(plan),
         "steps": steps_of(assessed),
         "points": sheet.test_points(assessed),
+        "proofs": [proof(assessed, u, store.readings(u.id)) for u in store.units(opened.revision.build_id)],
         "thresholds": sheet.thresholds(assessed),
         "off": switched_off(assessed),
         "carrier_wh": sheet.carrier_wh(plan),

@@ -1,11 +1,13 @@
-"""Changes of the Bench station: units begun, readings taken, passed or taken back. The plan stays as it is."""
+"""Changes of the Bench station: units begun, readings taken, passed or taken back. A reading may become a figure of the plan."""
 
 from __future__ import annotations
 
 from flask import Response, abort, request
 
-from briskcell.services.bench.proof import add_unit, proof, take
-from briskcell.web.build import bp, form, render
+from briskcell.core.assess import Assessment
+from briskcell.services.bench.measured import put_on_plan
+from briskcell.services.bench.proof import Proof, add_unit, proof, take
+from briskcell.web.build import bp, change, form, render
 from briskcell.web.shelf import workshop
 from briskcell.web.view import view_of
 
@@ -21,8 +23,18 @@ def unit(build_id: int) -> Response:
 def reading(build_id: int) -> Response:
     """A reading on a unit; what was typed stays where it makes no sense."""
     shop, opened = workshop(), workshop().open(build_id)
-    number = request.form.get("unit", 0, type=int)
-    row = next((u for u in shop.units.units(build_id) if u.id == number), None) or abort(404)
-    found = proof(opened.assessed, row, shop.units.readings(row.id))
+    found = _proof(build_id, opened.assessed)
     take(opened.assessed, shop.units, found, form("step"), form("reading"), reason=form("reason"), back=form("do") == "back")
     return render(opened, view_of(request.form))
+
+
+@bp.post("/measured")
+def measured(build_id: int) -> Response:
+    """A reading as a figure of the plan."""
+    return change(build_id, lambda a: put_on_plan(a, _proof(build_id, a), form("step")))
+
+
+def _proof(build_id: int, assessed: Assessment) -> Proof:
+    store, number = workshop().units, request.form.get("unit", 0, type=int)
+    row = next((u for u in store.units(build_id) if u.id == number), None) or abort(404)
+    return proof(assessed, row, store.readings(row.id))

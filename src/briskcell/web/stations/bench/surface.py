@@ -7,6 +7,7 @@ from typing import Any
 from flask import request
 
 from briskcell.core.bench.ladder import STAGES
+from briskcell.services.bench.measured import usable
 from briskcell.services.bench.proof import explained, proof
 from briskcell.services.workshop import Opened
 from briskcell.web.shelf import workshop
@@ -33,5 +34,6 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "due": due,
         "causes": explained(opened.assessed, due) if due else (),
         "stages": [(title, rungs) for title, rungs in stages if rungs],
+        "usable": {r.step.key for r in found.rungs if usable(r)} if found else set(),
         "titles": {r.step.key: r.step.title for r in found.rungs} if found else {},
     }
