@@ -35,7 +35,6 @@ VIEWS = {
     "bench": (f"/builds/{SOUND}/bench", {"press": "Begin", "then": ".bench-next"}),
     "bench-phone": (f"/builds/{SOUND}/bench", {"width": 390, "height": 844, "to": "h-next"}),
     "compare": (f"/compare?build={SERIES}&build={FAILING}&build={SOUND}", {}),
-    "exports": (f"/builds/{SOUND}/exports", {}),
     "mend-all": (f"/builds/{FAILING}/rails", {"press": "Mend all", "then": ".mended"}),
 }
 

@@ -70,7 +70,7 @@ def test_a_plug_is_put_in_as_late_as_may_be_and_into_the_weakest_supply(page: Pa
     page.get_by_role("button", name="Undo").click()
     page.get_by_role("button", name="Undo").click()
     page.get_by_label("What stretch 2 is plugged into").select_option("")
-    expect(page.locator("#plugs")).to_contain_text("never plugged in")
+    expect(page.locator("#plugs")).to_contain_text("never plugged in", timeout=20_000)
     page.get_by_label("What the console does in stretch 1").select_option("off")
     expect(page.locator(".last")).to_contain_text("stretch 1 is to off")
 
