@@ -22,6 +22,7 @@ from briskcell.cli import main
 from briskcell.core.assess import assess
 from briskcell.formats.plan_json import document_of, write_plan
 from briskcell.formats.registry import Wanted
+from briskcell.library import catalogue
 from briskcell.model.changes import remade
 from briskcell.model.plan import plan_of
 from briskcell.services.demo import curlew, demo_plans, sanderling
@@ -68,6 +69,14 @@ def test_the_archive_holds_every_format_and_each_is_read_by_another_reader(files
     assert float(tables["curves"][-1]["hours"]) == pytest.approx(float(assessed.runtimes[0].elapsed_h[-1]), abs=1e-3)
     assert float(tables["curves"][5]["volts_play"]) == pytest.approx(float(assessed.op.flow.store_v(0)[1][5]), abs=1e-4)
     assert [r["name"] for r in tables["parts"]] == [p.name for p in plan.loads if p.kind != "resistance_ohm"]
+    first, last = tables["day"][0], tables["day"][-1]
+    assert (first["seconds"], first["charge"], first["on"]) == ("0.0", "1.0", "1")
+    day = assess(sanderling(), catalogue().stock()).days[0]
+    assert float(last["seconds"]) == day.time_s[-1]
+    assert float(last["charge"]) == pytest.approx(float(day.soc[-1]), abs=1e-4)
+    assert {r["on"] for r in tables["day"] if 7200 < float(r["seconds"]) < 10800} == {"0"}, "it is put away for an hour"
+    assert files["session.cir"].rstrip().endswith(b".end")
+    assert ".tran" in files["session.cir"].decode()
     for name in ("map", "bay", "harness", "stack"):
         drawing = ElementTree.fromstring(files[f"{name}.svg"])
         assert {e.tag.rpartition("}")[2] for e in drawing.iter()} <= {

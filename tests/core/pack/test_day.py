@@ -81,8 +81,8 @@ def test_what_fills_is_said_and_the_warning_comes_before_the_stop() -> None:
     emptied = a.live(day("play 14h00"))
     kinds = {e.kind: e.at_s for e in emptied.events}
     assert kinds["warning"] < kinds["stops"]
-    assert a.reserve is not None
-    assert emptied.store_v[np.searchsorted(emptied.time_s, kinds["warning"])] < a.reserve.under_load_v + 1e-9
+    at = int(np.searchsorted(emptied.time_s, kinds["warning"]))
+    assert emptied.store_v[at] < 3.04 <= emptied.store_v[at - 1], "the warning as it is set on the demo build"
     stopped = kinds["stops"] / 3600
     assert a.runtime is not None
     assert a.runtime.hours is not None

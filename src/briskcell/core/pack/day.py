@@ -16,8 +16,8 @@ from briskcell.model.plan import Day, Plan
 from briskcell.model.stores import Supply
 
 Array = NDArray[np.float64]
-STEPS = 240  # of a day at the most, besides the ends of its stretches
-LEAST_STEP_S = 30.0
+STEPS = 120  # of a day at the most, besides the ends of its stretches
+LEAST_STEP_S = 60.0
 RESOLVED_S = 4.0  # to which a stop is told
 
 

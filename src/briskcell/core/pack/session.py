@@ -23,6 +23,7 @@ from briskcell.model.stores import Bank, ChargeBoard, Pack, Supply
 from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
+SETTLED_V = 1e-7  # between two turns, below which the console's volts stand
 STEP_K = 20.0  # between two temperatures, to tell ohms that warm from those that do not
 
 
@@ -209,8 +210,10 @@ def _draw(curve: Console, source_v: float, fast: float, charge_a: float, *, off:
         amps_at, ok = curve.at(np.array([volts]))
         if not bool(ok[0]):
             return 0.0, volts, False
-        amps = float(amps_at[0])
+        amps, before = float(amps_at[0]), volts
         volts = source_v - fast * (amps - charge_a)
+        if abs(volts - before) < SETTLED_V:
+            break
     return amps, volts, volts > 0.0
 
 
