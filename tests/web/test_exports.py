@@ -58,7 +58,8 @@ def test_the_archive_holds_every_format_and_each_is_read_by_another_reader(files
     assert found is not None
     assert json.loads(files["answers.json"])["runtime_h"] == pytest.approx(found.hours)
     tables = {
-        n: list(csv.DictReader(io.StringIO(files[f"{n}.csv"].decode("utf-8-sig")))) for n in ("wires", "curves", "parts", "gauge")
+        n: list(csv.DictReader(io.StringIO(files[f"{n}.csv"].decode("utf-8-sig"))))
+        for n in ("wires", "curves", "parts", "gauge", "day")
     }
     by_wire = {c.link.name: c for c in assessed.links}
     for row in tables["wires"]:
