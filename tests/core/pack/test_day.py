@@ -57,7 +57,7 @@ def test_a_day_is_what_a_course_in_steps_of_two_seconds_comes_to(made: Any) -> N
     )
     coarse = a.live(long)
     fine = live_through(a.op, long, phases_of(a.plan, long, supply_classes()), a.pack_index or 0, step_s=2.0)
-    assert len(coarse.time_s) < 300
+    assert len(coarse.time_s) < 400
     assert len(fine.time_s) > 20_000
     at = np.arange(30.0, coarse.time_s[-1], 600.0)
     for ours, reference, most in (
@@ -67,6 +67,18 @@ def test_a_day_is_what_a_course_in_steps_of_two_seconds_comes_to(made: Any) -> N
     ):
         assert np.interp(at, coarse.time_s, ours) == pytest.approx(np.interp(at, fine.time_s, reference), abs=most)
     assert coarse.missed_s == pytest.approx(fine.missed_s, abs=0.01 * coarse.wanted_s)
+
+
+@pytest.mark.parametrize("made", [curlew, sanderling])
+def test_three_days_are_as_true_as_one(made: Any) -> None:
+    a = assess(made(), STOCK)
+    long = day("play 6h00, off 40h00 plugged, play 9h00, off 12h00 plugged, play 12h00", a.plan)
+    coarse = a.live(long)
+    fine = live_through(a.op, long, phases_of(a.plan, long, supply_classes()), 0, step_s=15.0)
+    at = np.arange(100.0, coarse.time_s[-1], 1800.0)
+    assert np.interp(at, coarse.time_s, coarse.soc) == pytest.approx(np.interp(at, fine.time_s, fine.soc), abs=0.008)
+    assert coarse.missed_s == pytest.approx(fine.missed_s, abs=0.01 * coarse.wanted_s)
+    assert len(coarse.time_s) < 600
 
 
 def test_what_fills_is_said_and_the_warning_comes_before_the_stop() -> None:

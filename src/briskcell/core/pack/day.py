@@ -17,7 +17,9 @@ from briskcell.model.stores import Supply
 
 Array = NDArray[np.float64]
 STEPS = 120  # of a day at the most, besides the ends of its stretches
-LEAST_STEP_S = 60.0
+LEAST_STEP_S, MOST_STEP_S = 60.0, 900.0
+FULL = 0.995  # of the charge, from which a pack counts as full
+FILLING_S = 240.0  # of a step while it fills: the current falls near the end
 RESOLVED_S = 4.0  # to which a stop is told
 
 
@@ -112,7 +114,7 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *
     """
     course = Course(op, store, day.start_soc)
     whole = sum(p.seconds for p in phases)
-    longest = step_s or max(LEAST_STEP_S, whole / STEPS)
+    longest = step_s or min(max(LEAST_STEP_S, whole / STEPS), MOST_STEP_S)
     rows: list[tuple[float, float, float, float, bool]] = []
     events: list[Event] = []
     missed = resets = 0.0
@@ -145,7 +147,7 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *
             for name in [n for n, soc in dark.items() if on and not phase.plugged and course.soc <= soc]:
                 del dark[name]
                 events.append(Event(course.clock_s, "lamp", f"{name} lights"))
-            if phase.plugged and not full and course.soc > 0.995 and now.store_a <= 0:
+            if phase.plugged and not full and course.soc > FULL and now.store_a <= 0:
                 full = True
                 events.append(Event(course.clock_s, "full", "full"))
             if not phase.plugged:
@@ -154,7 +156,8 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *
                 warned, dark = False, dict(lamps)
             if left <= 1e-9:
                 break
-            before, took, had = course.stands, min(step, left), resets
+            filling = phase.plugged and course.soc < FULL and step_s is None
+            before, took, had = course.stands, min(step, left, FILLING_S if filling else step), resets
             before_soc = course.soc
             course.pass_time(now, took)
             if chance is not None and now_is.what == "play" and not phase.plugged:
