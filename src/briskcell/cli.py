@@ -19,12 +19,12 @@ from briskcell.formats.plan_json import read_plan, schema, write_plan
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.parts import STATES
 from briskcell.model.plan import Plan
-from briskcell.services.day.phases import USUAL
 
 if TYPE_CHECKING:
     from briskcell.core.assess import Assessment
 
 USUAL_PORT = 5070
+USUAL_PHASES = "boot 1 min, play 2h00, peak 2 min, off 20 min, play 1h00 plugged"
 
 
 def data_folder() -> Path:
@@ -156,7 +156,9 @@ def measure_command(file: BinaryIO, node: str, soc: float, state: str) -> None:
 
 @main.command("session")
 @click.argument("file", type=click.File("rb"))
-@click.option("--phases", default=USUAL, show_default=True, help="What happens, each with its time; “plugged” while it charges.")
+@click.option(
+    "--phases", default=USUAL_PHASES, show_default=True, help="What happens, each with its time; “plugged” while it charges."
+)
 @click.option("--start", default=1.0, show_default=True, type=click.FloatRange(0.01, 1), help="State of charge at the start.")
 def session_command(file: BinaryIO, phases: str, start: float) -> None:
     """Play a session of a plan FILE through in time, and print its course as CSV."""

@@ -37,7 +37,9 @@ PAPERS = {"a4": "A4", "letter": "Letter"}
 def sheet_context(opened: Opened, chosen: Sequence[str] = (), paper: str = "") -> dict[str, Any]:
     """What a sheet shows: all sections unless some are named."""
     assessed, plan, store = opened.assessed, opened.plan, workshop().units
-    drawn = sheltered("map of the sheet", lambda: _map(opened), "")
+    sections = [s for s in sheet.SECTIONS if s in chosen] or list(sheet.SECTIONS)
+    drawn = sheltered("map of the sheet", lambda: _map(opened), "") if "numbers" in sections else ""
+    units = store.units(opened.revision.build_id) if "units" in sections else ()
     small = drawings(render_template("exports/small.html", drawn=river(summary_of(assessed)))).get("small", "")
     return {
         "map_picture": Markup(drawn.partition("?>")[2]),
@@ -46,7 +48,7 @@ def sheet_context(opened: Opened, chosen: Sequence[str] = (), paper: str = "") -
         "plan": plan,
         "id": opened.revision.build_id,
         "sections": sheet.SECTIONS,
-        "chosen": [s for s in sheet.SECTIONS if s in chosen] or list(sheet.SECTIONS),
+        "chosen": sections,
         "papers": PAPERS,
         "paper": paper if paper in PAPERS else "a4",
         "spine": spine(assessed, Numbers(assessed, None)),
@@ -56,7 +58,7 @@ def sheet_context(opened: Opened, chosen: Sequence[str] = (), paper: str = "") -
         "to_buy": to_buy(plan),
         "steps": steps_of(assessed),
         "points": sheet.test_points(assessed),
-        "proofs": [proof(assessed, u, store.readings(u.id)) for u in store.units(opened.revision.build_id)],
+        "proofs": [proof(assessed, u, store.readings(u.id)) for u in units],
         "thresholds": sheet.thresholds(assessed),
         "off": switched_off(assessed),
         "carrier_wh": sheet.carrier_wh(plan),

@@ -102,6 +102,8 @@ class _Ladder:
         self.loads = sorted((p for p in self.plan.loads if self._fed(p)), key=lambda p: (p.draw.play.likely, p.id))
         self.loads.sort(key=lambda p: len([x for x in feeders_of(self.plan, p) if isinstance(x, Load)]))
 
+        self.dummies = {b.id: step for b in self.boards if (step := self._dummy(b)) is not None}
+
     def _fed(self, part: Fed) -> bool:
         return not isinstance(part, Converter | Load) or source_of(self.plan, part) in self.plan.stores
 
@@ -112,8 +114,8 @@ class _Ladder:
         yield from self._chargers()
         for board in self.boards:
             yield self._idle(board)
-            if (step := self._dummy(board)) is not None:
-                yield step
+            if board.id in self.dummies:
+                yield self.dummies[board.id]
         yield from self._loads()
         yield from self._charging()
 
@@ -343,7 +345,7 @@ class _Ladder:
             store = source_of(self.plan, load).id
             above = next((p for p in feeders_of(self.plan, load) if isinstance(p, Converter)), None)
             low, likely, high = _ends(found.volts[load.id], above)
-            boards = tuple(f"dummy:{p.id}" for p in feeders_of(self.plan, load) if isinstance(p, Converter) and self._has_dummy(p))
+            boards = tuple(f"dummy:{p.id}" for p in feeders_of(self.plan, load) if p.id in self.dummies)
             earlier = (f"draw:{had[-1]}",) if had else ()
             yield Step(
                 key=f"load:{load.id}",
@@ -382,9 +384,6 @@ class _Ladder:
                 why="What all parts that are joined take together; then try the unit, before the next part.",
             )
             before.append(load.id)
-
-    def _has_dummy(self, board: Converter) -> bool:
-        return self._dummy(board) is not None
 
     def _charging(self) -> Iterator[Step]:
         for found in self.a.charges:

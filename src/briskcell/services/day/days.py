@@ -15,7 +15,7 @@ from briskcell.model.units import read, typed
 from briskcell.services.edits.values import Edit, checked
 
 OWN = "own"
-MOST_DAYS, MOST_STRETCHES = 6, 40
+MOST_DAYS, MOST_STRETCHES, MOST_MINUTES = 6, 40, 4320
 EXAMPLES = {
     "An evening": "boot 1 min, play 2h00, off 20 min, play 1h00",
     "A ferry crossing of 7 h, one socket at noon": "boot 1 min, play 2h29, off 30 min plugged, play 30 min plugged, play 3h30",
@@ -66,6 +66,8 @@ def read_stretches(text: str, plan: Plan, slot: str = "day") -> tuple[Stretch, .
         minutes = read(found["time"], "min", slot)
         if minutes <= 0:
             raise FigureError(slot, f"“{words[:60]}” takes no time.", fix="Give it minutes or hours.")
+        if minutes > MOST_MINUTES:
+            raise FigureError(slot, f"“{words[:60]}” is longer than {MOST_MINUTES // 60} h.", fix="Shorten it, or part it.")
         out.append(Stretch(what=known, minutes=minutes, game=found["game"] or "", plug=plug))
     if not out or len(out) > MOST_STRETCHES:
         raise FigureError(slot, f"A day has 1 to {MOST_STRETCHES} stretches.", fix=f"Type it like {EXAMPLES['An evening']}.")

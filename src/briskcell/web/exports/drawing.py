@@ -29,8 +29,6 @@ STEERING = {"data-flows", "data-key", "data-opens", "data-typed", "data-behind"}
 SANS = "Bench, Verdana, sans-serif"
 MARGIN = 12
 
-Declared = tuple[tuple[bool, int, Any, int], str]  # how strong it is, and the value
-
 
 @cache
 def _rules() -> tuple[tuple[tuple[bool, int], str, tuple[tuple[str, str], ...]], ...]:
