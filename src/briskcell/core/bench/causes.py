@@ -123,6 +123,7 @@ def _of_the_charger(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
     volts = end_v(board, store)
     series = store.series if isinstance(store, Pack) else 1
     yield "no supply", "Nothing comes in: look at the supply, its cable and the socket.", 0.0, 0.4
+    yield "dead", "The board gives nothing: its enable pad, its solder, or it is broken. Try it with another supply first.", 0.0, 0.3
     yield "swapped", "The probes or the pads are swapped.", -volts, 0.2
     for other in {1, 2, 3, 4} - {series}:
         yield "other cells", "The board is made for another number of cells: do not join them.", volts * other / series, 0.2
@@ -132,12 +133,9 @@ def _of_the_charger(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
         float(supply.voltage_v.likely),
         0.2,
     )
-    yield (
-        "other chemistry",
-        "It ends at other volts than the cells: a board for another chemistry. Do not join them.",
-        reading,
-        0.03,
-    )
+    if reading > volts / 2:
+        words = "It ends at other volts than the cells: a board for another chemistry. Do not join them."
+        yield "other chemistry", words, reading, 0.03
 
 
 def _path(a: Answers, step: Step) -> list[Link]:
