@@ -221,7 +221,10 @@ def kills(count: int, rng: random.Random) -> Counter[str]:
                 store.create({"n": n, "name": f"{n}" * 500}, "made")
             store.close()
             with sqlite3.connect(path) as raw:
-                raw.execute("DROP TABLE job")
+                kept = ("build", "revision", "alembic_version", "sqlite_sequence")
+                for (later,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
+                    if later not in kept:
+                        raw.execute(f"DROP TABLE {later}")
                 for column in ("next_id", "title", "summary"):
                     raw.execute(f"ALTER TABLE revision DROP COLUMN {column}")
                 raw.execute("UPDATE alembic_version SET version_num = '0002'")
