@@ -145,7 +145,7 @@ def extreme_plan(seed: int) -> Plan:
     stores = (
         add("packs", rng.choice([0, 1, 1, 1, 2])) + add("capacitors", rng.choice([0, 0, 1])) + add("banks", rng.choice([0, 0, 1]))
     )
-    if not stores:
+    while not stores:
         stores = add("packs", 1)
     spots = list(stores)
     for _ in range(rng.choice([0, 1, 3, 6])):

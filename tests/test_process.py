@@ -16,8 +16,6 @@ import pytest
 import structlog
 from click.testing import CliRunner
 
-from briskcell.bench.meter import Meter, MeterError
-from briskcell.bench.simulated import SimulatedMeter
 from briskcell.cli import main
 from briskcell.services.folder import lock, note_address
 from briskcell.services.workshop import Workshop
@@ -189,37 +187,3 @@ def test_two_first_starts_at_once_make_the_demo_once(tmp_path: Path) -> None:
     assert shops[0].shelf()[1] == 3
     for shop in shops:
         shop.close()
-
-
-class Scripted:
-    """A port that plays a transcript: what must be sent, what is answered."""
-
-    def __init__(self, *lines: tuple[str, str]) -> None:
-        self.lines = list(lines)
-
-    def query(self, line: str) -> str:
-        expected, answer = self.lines.pop(0)
-        assert line == expected
-        return answer
-
-
-def test_a_meter_reads_what_its_port_answers_and_says_when_it_cannot() -> None:
-    meter = Meter(
-        Scripted(
-            ("MEAS:VOLT:DC?", "+3.712000E+00\n"), ("MEAS:CURR:DC?", "-1.5E-3"), ("MEAS:VOLT:DC?", "9.9E37"), ("MEAS:VOLT:DC?", "?")
-        )
-    )
-    assert meter.volts() == 3.712
-    assert meter.amps() == -0.0015
-    with pytest.raises(MeterError, match="over its range"):
-        meter.volts()
-    with pytest.raises(MeterError, match="no reading"):
-        meter.volts()
-
-
-def test_the_simulated_meter_is_as_good_as_its_class() -> None:
-    meter = Meter(SimulatedMeter(volts_at_probes=5.0, amps_through=0.4))
-    assert meter.volts() == pytest.approx(5.0, rel=0.005)
-    assert meter.volts() != 5.0
-    assert meter.amps() == pytest.approx(0.4, rel=0.01)
-    assert SimulatedMeter(1, 1).query("SYST:BEEP").startswith("-113")

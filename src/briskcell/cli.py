@@ -1,4 +1,4 @@
-"""The command line: serve, demo, assess, export, packs, measure, session, schema.
+"""The command line: serve, demo, assess, export, packs, measure, bench-sim, session, schema.
 
 The engine and the pages are loaded by the commands that need them, so that help and errors come at once.
 """
@@ -152,6 +152,52 @@ def measure_command(file: BinaryIO, node: str, soc: float, state: str) -> None:
     except FigureError as error:
         raise click.ClickException(str(error)) from error
     click.echo(f"{found.node}: predicted {found.predicted_v:.4f} V, read {found.read_v:.4f} V (simulated meter)")
+
+
+@main.command("bench-sim")
+@click.argument("file", type=click.File("rb"))
+@click.option("--port", default=5025, show_default=True, type=click.IntRange(0, 65533), help="Of the meter; supply and load follow.")
+@click.option("--fault", "faults", multiple=True, metavar="KIND,PART", help="What is wrong with the console; may be given again.")
+@click.option("--charge", default=0.6, show_default=True, type=click.FloatRange(0, 1), help="Of its pack.")
+@click.option("--speed", default=1.0, show_default=True, type=click.FloatRange(0, 1e5), help="Of its time.")
+@click.option("--noise", default=0.0008, show_default=True, type=click.FloatRange(0, 1), help="Of a reading, one standard deviation.")
+@click.option("--seed", default=1, show_default=True)
+def bench_sim_command(file: BinaryIO, port: int, faults: tuple[str, ...], charge: float, speed: float, noise: float, seed: int) -> None:
+    """Play a build on a simulated bench: a meter, a supply and a load that speak SCPI over sockets of this machine."""
+    from briskcell.bench.simulated.server import KINDS, SimulatedBench
+    from briskcell.bench.simulated.world import World
+    from briskcell.core.bench.specimen import fault_of
+
+    assessed = _assessed(file)
+    if not assessed.plan.stores:
+        raise click.ClickException("The build has no pack: there is nothing to put on the bench.")
+    try:
+        found = tuple(fault_of(assessed.plan, *(w.strip() for w in f"{f},".split(",")[:2])) for f in faults)
+        bench = SimulatedBench(World(assessed, found, charge, speed, noise, seed=seed), port)
+    except FigureError as error:
+        raise click.ClickException(str(error)) from error
+    except OSError as error:
+        raise click.ClickException(f"Port {port} cannot be had: {error.strerror}. Choose another with --port.") from error
+    bench.start()
+    for kind in KINDS:
+        click.echo(f"{kind}: {bench.address(kind)}")
+    click.echo("On the bench: " + ("; ".join(f"{f.kind} at {f.where}" for f in found) or "a sound console") + ". Ctrl+C ends it.")
+    try:
+        _until_ended()
+    finally:
+        bench.close()
+
+
+def _until_ended() -> None:
+    import signal
+    import threading
+
+    ended = threading.Event()
+    signal.signal(signal.SIGTERM, lambda *_: ended.set())
+    try:
+        ended.wait()
+    except KeyboardInterrupt:
+        click.echo("The bench is cleared.")
 
 
 @main.command("session")

@@ -132,7 +132,7 @@ def test_builds_kept_by_an_older_version_are_taken_along(tmp_path: Path) -> None
     old.close()
     with sqlite3.connect(path) as raw:  # as version 0001 left it
         raw.execute("DROP TABLE job")
-        for table in ("drawer", "reading", "unit"):
+        for table in ("drawer", "reading", "run", "unit", "instrument"):
             raw.execute(f"DROP TABLE {table}")
         for column in ("name", "next_id", "title", "summary"):
             raw.execute(f"ALTER TABLE revision DROP COLUMN {column}")

@@ -1,1 +1,1 @@
-"""Instruments on the bench: a driver for each kind, and the simulated ones that ship."""
+"""Instruments on the bench: how one is described, the driver that speaks to it, its line, and the simulated bench that ships."""

@@ -27,9 +27,12 @@ from briskcell.store import (
     why,
 )
 from briskcell.store.drawer import DrawerStore
+from briskcell.store.runs import RunStore
 from briskcell.store.units import UnitStore
 
 from . import mending
+from .bench.instruments import Instruments
+from .bench.recording import Recorder
 from .demo import demo_plans, sanderling
 from .drafts import DraftRequest, PartsRequest, begun
 from .edits.values import Edit, checked
@@ -97,9 +100,14 @@ class Workshop:
         self.jobs = Runner(self.store)
         self.drawer = DrawerStore(self.store)
         self.units = UnitStore(self.store)
+        self.runs = RunStore(self.store, path.parent)
+        self.instruments = Instruments(self.runs)
+        self.recorder = Recorder(self.runs, self.instruments)
 
     def close(self) -> None:
-        """End long work and let go of the file."""
+        """End long work and runs, and let go of the file."""
+        self.recorder.close()
+        self.instruments.clear()
         self.jobs.close()
         self.store.close()
 

@@ -91,4 +91,30 @@ class ReadingKept(Base):
     value: Mapped[float | None] = mapped_column(Float)
     reason: Mapped[str] = mapped_column(String(400), default="")
     part_class: Mapped[str] = mapped_column(String(80), default="")
+    note: Mapped[dict[str, str] | None] = mapped_column(JSON(none_as_null=True))
     at: Mapped[datetime] = mapped_column(DateTime)
+
+
+class InstrumentKept(Base):
+    __tablename__ = "instrument"
+    __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    address: Mapped[str] = mapped_column(String(160))
+    description: Mapped[str] = mapped_column(String(4000))
+
+
+class RunKept(Base):
+    """A measured run of a unit. Its rows are in a file of their own, since they come faster than a database commits."""
+
+    __tablename__ = "run"
+    __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    unit_id: Mapped[int] = mapped_column(ForeignKey("unit.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    title: Mapped[str] = mapped_column(String(120))
+    state: Mapped[str] = mapped_column(String(20))
+    words: Mapped[str] = mapped_column(String(400), default="")
+    began_at: Mapped[datetime] = mapped_column(DateTime)
+    about: Mapped[dict[str, Any]] = mapped_column(JSON)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.runtime import Runtime, carried_peaks
 from briskcell.model.parts import State
@@ -45,7 +47,8 @@ def starts(op: Operating, found: Runtime, store: int) -> Starts | None:
     if not found.hours or not found.mean_a:
         return None
     part = op.plan.stores[store]
-    amps = carried_peaks(op.flow.branch_a[..., store])[:, 0]
+    full = carried_peaks(op.flow.branch_a[..., store])[:, 0]
+    amps = np.where(np.isfinite(full), full, 0.0)  # what cannot be carried takes nothing: the build says that elsewhere
     mean = float(op.shares @ amps)
     taken = min(op.plan.boot_s / 3600.0 * float(amps[State.PEAK]) / mean if mean > 0 else 0.0, found.hours)
     own = found.hours - taken

@@ -1,0 +1,147 @@
+"""The instruments of the bench: those that were added, and a simulated bench that plays a build."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import dataclass
+from statistics import fmean
+from threading import Lock
+
+from briskcell.bench.description import Description, Quantity, read_description, standard
+from briskcell.bench.instrument import Instrument, InstrumentError
+from briskcell.bench.line import address_of, open_instrument
+from briskcell.bench.simulated.server import KINDS, SimulatedBench
+from briskcell.bench.simulated.world import World
+from briskcell.core.assess import Assessment
+from briskcell.core.bench.ladder import Step
+from briskcell.core.bench.specimen import Fault
+from briskcell.model.errors import FigureError
+from briskcell.store.runs import RunStore
+
+MOST = 20
+READINGS = 7  # of which a step's reading is the mean
+QUANTITY: dict[str, Quantity] = {"V": "volts", "A": "amps", "Ω": "ohms"}
+UNIT = {quantity: unit for unit, quantity in QUANTITY.items()}
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """An instrument: its number, where it is, how it is talked to. A simulated one's number is below nought."""
+
+    id: int
+    address: str
+    description: Description
+
+    @property
+    def simulated(self) -> bool:
+        return self.id < 0
+
+
+class Instruments:
+    """Those that were added, kept in the store, and the simulated bench of this process."""
+
+    def __init__(self, store: RunStore) -> None:
+        self._store, self._lock = store, Lock()
+        self._bench: SimulatedBench | None = None
+        self.plays: int | None = None  # the build on the simulated bench
+
+    def all(self) -> tuple[Known, ...]:
+        """Every instrument, the simulated ones last."""
+        kept = [Known(i.id, i.address, read_description(i.description)) for i in self._store.instruments()]
+        bench = self._bench
+        played = [Known(-k - 1, bench.address(kind), read_description(standard(f"simulated-{kind}"))) for k, kind in enumerate(KINDS)] if bench else []
+        return (*kept, *played)
+
+    def of_kind(self, kind: str) -> tuple[Known, ...]:
+        """Those of a kind; the simulated one first, as it was put there on purpose."""
+        return tuple(sorted((i for i in self.all() if i.description.kind == kind), key=lambda i: not i.simulated))
+
+    def find(self, number: int) -> Known:
+        """An instrument by its number.
+
+        Raises
+        ------
+        FigureError
+            If it is gone.
+        """
+        found = next((i for i in self.all() if i.id == number), None)
+        if found is None:
+            raise FigureError("instrument", "That instrument is not there any more.", fix="Choose another.")
+        return found
+
+    def add(self, address: str, description: str) -> int:
+        """One more; its number.
+
+        Raises
+        ------
+        FigureError
+            If address or description make no sense, or there are too many.
+        """
+        read_description(description)
+        if len(self._store.instruments()) >= MOST:
+            raise FigureError("address", f"There are {MOST} instruments already.", fix="Remove one that is not used.")
+        return self._store.add_instrument(address_of(address), description)
+
+    def remove(self, number: int) -> None:
+        """Forget one; the simulated ones go together."""
+        if number < 0:
+            self.clear()
+        else:
+            self._store.remove_instrument(number)
+
+    def open(self, number: int) -> Instrument:
+        """The line to one.
+
+        Raises
+        ------
+        LineCutError
+            If it cannot be reached.
+        """
+        known = self.find(number)
+        return open_instrument(known.address, known.description)
+
+    def who(self, number: int) -> str:
+        """What one says it is, or why it says nothing."""
+        try:
+            with closing(self.open(number)) as instrument:
+                return instrument.who()
+        except InstrumentError as error:
+            return str(error)
+
+    def simulate(self, build_id: int, assessed: Assessment, faults: tuple[Fault, ...], *, soc: float, speed: float) -> None:
+        """Put a build on the simulated bench; what lay there before is taken away."""
+        if not assessed.plan.stores:
+            raise FigureError("simulate", "Without a pack there is nothing to put on the bench.", fix="Add a pack.")
+        self.clear()
+        with self._lock:
+            self._bench = SimulatedBench(World(assessed, faults, soc, speed))
+            self._bench.start()
+            self.plays = build_id
+
+    def clear(self) -> None:
+        """Take the simulated bench away."""
+        with self._lock:
+            bench, self._bench, self.plays = self._bench, None, None
+        if bench:
+            bench.close()
+
+    def with_bench(self, do: Callable[[SimulatedBench], None]) -> None:
+        """Do something with the simulated bench, where there is one."""
+        if self._bench:
+            do(self._bench)
+
+    def read(self, number: int, step: Step) -> float:
+        """The mean of some readings at a step, the probes put there where the bench can.
+
+        Raises
+        ------
+        FigureError
+            If the instrument cannot be reached, or answers nonsense; the words are the instrument's.
+        """
+        try:
+            with closing(self.open(number)) as meter:
+                meter.place(step.key)
+                return fmean(meter.read(QUANTITY[step.unit]) for _ in range(READINGS))
+        except InstrumentError as error:
+            raise FigureError(f"read-{step.key}", str(error), fix="Or type what you read.") from error
