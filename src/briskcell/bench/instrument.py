@@ -34,6 +34,10 @@ class InstrumentError(RuntimeError):
     """The instrument gave no reading; the words say what it said and what to do."""
 
 
+class OverRangeError(InstrumentError):
+    """The reading is above the range that is set; of ohms, that nothing is joined."""
+
+
 class LineCutError(InstrumentError):
     """Nothing comes over the line any more."""
 
@@ -78,7 +82,7 @@ class Instrument:
             raise InstrumentError(f"{self.description.name} reads no {what}. Choose another instrument.")
         value = self._figure(line)
         if not math.isfinite(value) or abs(value) >= self.description.over_range:
-            raise InstrumentError(f"{self.description.name} is over its range. Choose a higher one.")
+            raise OverRangeError(f"{self.description.name} is over its range. Choose a higher one.")
         return value
 
     def clock(self) -> float | None:

@@ -23,13 +23,17 @@ class UnitRow:
 
 @dataclass(frozen=True, slots=True)
 class ReadingRow:
-    """A reading of a step: its value, None where it was taken back; why it is let pass where it is off; the class that was read."""
+    """A reading of a step: its value, None where it was taken back; why it is let pass where it is off; the class that was read.
+
+    ``note`` says by whom or by which meter it was taken and what that may be off; of pads, what their print says, and where plus is.
+    """
 
     step: str
     value: float | None
     reason: str
     part_class: str
     at: datetime
+    note: dict[str, str]
 
 
 class UnitStore:
@@ -44,6 +48,12 @@ class UnitStore:
             found = session.scalars(select(UnitKept).where(UnitKept.build_id == build_id).order_by(UnitKept.id))
             return tuple(UnitRow(u.id, u.name, u.created_at) for u in found)
 
+    def build_of(self, unit_id: int) -> int | None:
+        """The build that a unit was made from."""
+        with Session(self._reader) as session:
+            found = session.get(UnitKept, unit_id)
+            return found.build_id if found else None
+
     def add(self, build_id: int, name: str) -> int:
         """A new unit, nothing of it proven; its number."""
         with Session(self._writer) as session, session.begin():
@@ -52,14 +62,17 @@ class UnitStore:
             session.flush()
             return made.id
 
-    def take(self, unit_id: int, step: str, value: float | None, reason: str = "", part_class: str = "") -> None:
+    def take(
+        self, unit_id: int, step: str, value: float | None, reason: str = "", part_class: str = "",
+        note: dict[str, str] | None = None,
+    ) -> None:  # fmt: skip
         """A reading on a unit."""
         with Session(self._writer) as session, session.begin():
-            session.add(ReadingKept(unit_id=unit_id, step=step, value=value, reason=reason, part_class=part_class,
+            session.add(ReadingKept(unit_id=unit_id, step=step, value=value, reason=reason, part_class=part_class, note=note or None,
                                     at=datetime.now(UTC).replace(tzinfo=None)))  # fmt: skip
 
     def readings(self, unit_id: int) -> tuple[ReadingRow, ...]:
         """Every reading of a unit, the oldest first."""
         with Session(self._reader) as session:
             found = session.scalars(select(ReadingKept).where(ReadingKept.unit_id == unit_id).order_by(ReadingKept.id))
-            return tuple(ReadingRow(r.step, r.value, r.reason, r.part_class, r.at) for r in found)
+            return tuple(ReadingRow(r.step, r.value, r.reason, r.part_class, r.at, dict(r.note or {})) for r in found)

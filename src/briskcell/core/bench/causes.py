@@ -86,7 +86,7 @@ def _faults(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
         yield from _of_the_charger(a, step, reading)
     elif kind in ("idle", "dummy", "load"):
         yield from _of_volts(a, step, reading)
-    elif kind in ("draw", "into"):
+    elif kind in ("draw", "feed", "into"):
         yield from _of_amps(a, step, reading)
 
 
@@ -215,6 +215,10 @@ def _of_amps(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
             3.0 * (step.high or 1.0),
             0.15,
         )
+    elif step.key.startswith("feed"):
+        board = a.plan.by_id[step.element]
+        yield f"lossy:{board.id}", f"{board.name} loses more than its class: put what you read on it.", max(reading, usual), 0.3
+        yield f"other resistor:{board.id}", "The resistor is another one: read it with nothing joined.", usual / 2, 0.1
     else:
         yield "full", "The pack is nearly full, and the current is falling: read again at half charge.", usual * 0.3, 0.2
         yield "weak supply", "The supply or its cable is weak: read its volts at the socket while it charges.", usual * 0.6, 0.25

@@ -95,6 +95,10 @@ def _volts_setting(volts: float) -> str:
     return f"volts DC, {most} V range"
 
 
+def _amps_setting(amps: float) -> str:
+    return f"amps DC, {'10 A' if amps > 0.19 else '200 mA'} range, in the plus lead"
+
+
 class _Ladder:
     def __init__(self, assessed: Answers) -> None:
         self.a, self.plan = assessed, assessed.plan
@@ -116,6 +120,7 @@ class _Ladder:
             yield self._idle(board)
             if board.id in self.dummies:
                 yield self.dummies[board.id]
+                yield self._feed(board, self.dummies[board.id])
         yield from self._loads()
         yield from self._charging()
 
@@ -337,6 +342,30 @@ class _Ladder:
             why=f"{show(volts / ohm, 'A')} as play takes. If it falls, the board or the way to it is weak.",
         )
 
+    def _feed(self, board: Converter, dummy: Step) -> Step:
+        """What a board with its resistor takes out of the pack: its efficiency, put to the test."""
+        assert dummy.dummy_ohm is not None
+        store = source_of(self.plan, board).id
+        low, likely, high = _ends_a(joined(self.plan, (), dummy=dummy_load(board.id, dummy.dummy_ohm)).amps[store])
+        return Step(
+            key=f"feed:{board.id}",
+            stage="dummy",
+            title=f"{board.name} with that resistor: amps out of the pack",
+            element=board.id,
+            red="the pack's plus",
+            black="the lead of the console, with the resistor joined",
+            setting=_amps_setting(high),
+            unit="A",
+            low=low,
+            likely=likely,
+            high=high,
+            after=(dummy.key,),
+            live=True,
+            dummy_ohm=dummy.dummy_ohm,
+            caution=dummy.caution,
+            why="What goes in against what comes out is the board's efficiency; it can become the plan's.",
+        )
+
     def _loads(self) -> Iterator[Step]:
         before: list[str] = []
         for load in self.loads:
@@ -364,8 +393,7 @@ class _Ladder:
                 after=(*self._way(load), *boards, *earlier),
                 why=f"It accepts {_window(load.window)}; the lower end is with the pack nearly empty.",
             )
-            amps = found.amps[store]
-            few, usual, most = float(np.nanmin(amps)), float(np.nanmedian(amps)), float(np.nanmax(amps))
+            low, usual, high = _ends_a(found.amps[store])
             yield Step(
                 key=f"draw:{load.id}",
                 stage="loads",
@@ -373,11 +401,11 @@ class _Ladder:
                 element=load.id,
                 red="the pack's plus",
                 black=f"the lead of the console, with {len(here)} part{'s' if here[1:] else ''} joined",
-                setting=f"amps DC, {'10 A' if most > 0.18 else '200 mA'} range, in the plus lead",
+                setting=_amps_setting(high),
                 unit="A",
-                low=max(few * (1 - METER_SHARE) - METER_A, 0.0),
+                low=low,
                 likely=usual,
-                high=most * (1 + METER_SHARE) + METER_A,
+                high=high,
                 loads=here,
                 live=True,
                 after=(f"load:{load.id}",),
@@ -422,6 +450,12 @@ def _ends(volts: NDArray[np.float64], board: Converter | None = None) -> tuple[f
         least *= board.output_v.low / board.output_v.likely
         most *= board.output_v.high / board.output_v.likely
     return least * (1 - METER_SHARE) - METER_V, usual, most * (1 + METER_SHARE) + METER_V
+
+
+def _ends_a(amps: NDArray[np.float64]) -> tuple[float, float, float]:
+    """A window of amps: over all charges and draws, and what a meter may be off."""
+    few, usual, most = float(np.nanmin(amps)), float(np.nanmedian(amps)), float(np.nanmax(amps))
+    return max(few * (1 - METER_SHARE) - METER_A, 0.0), usual, most * (1 + METER_SHARE) + METER_A
 
 
 def dummy_load(behind: str, ohm: float) -> Load:

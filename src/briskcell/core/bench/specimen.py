@@ -19,7 +19,7 @@ from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Converter, Fed, Link, Load, State
+from briskcell.model.parts import Converter, Fed, Link, Load, Part, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Capacitor, ChargeBoard, Pack, Supply
 from briskcell.model.tree import feeders_of, source_of
@@ -88,7 +88,7 @@ class Specimen:
             return 0.0 if self.has("dead", step.element) else step.likely or 0.0
         dummy = dummy_load(step.element, step.dummy_ohm) if step.dummy_ohm else None
         found = self.solved(step.loads, dummy=dummy)
-        if kind == "draw":
+        if kind in ("draw", "feed"):
             amps = found.amps[source_of(self.plan, self.plan.by_id[step.element]).id]  # type: ignore[arg-type]
             return _one(amps)
         return self.volts_at(step.element, found)
@@ -123,11 +123,17 @@ class Specimen:
 
     def solved(self, loads: Collection[str], *, dummy: Load | None = None) -> Solved:
         """The console with some of its loads joined, its faults in place."""
-        plan, ohms = self.plan, {f.where: COLD_OHM if f.kind == "cold" else OPEN_OHM for f in self.faults if f.kind in ("cold", "open")}
+        plan, ohms = self.plan, {f.where: COLD_OHM for f in self.faults if f.kind == "cold"}
+        loads = [name for name in loads if not self._cut_off(plan.by_id[name])]
         for fault in self.faults:
             plan = self._altered(plan, fault)
         missing = next((f.where for f in self.faults if f.kind == "dead cell"), "")
         return joined(plan, loads, dummy=dummy, extra_ohm=ohms, soc=np.array([self.soc]), missing_cell=missing)
+
+    def _cut_off(self, part: Part) -> bool:
+        """Whether nothing comes to a part: something on its way is open, or dead."""
+        way = [part, *feeders_of(self.plan, part)] if isinstance(part, Fed) else [part]
+        return any(self.has("open", p.id) or self.has("dead", p.id) for p in way)
 
     def _altered(self, plan: Plan, fault: Fault) -> Plan:
         part = plan.by_id[fault.where]
@@ -147,7 +153,7 @@ class Specimen:
         """Between an element's plus and ground, with what boards do that are broken. [V]"""
         part = self.plan.by_id[element]
         way = [part, *feeders_of(self.plan, part)] if isinstance(part, Fed) else [part]
-        if any(self.has("open", p.id) or self.has("dead", p.id) for p in way):
+        if self._cut_off(part):
             return 0.0
         volts = _one(found.volts[element])
         for p in way:

@@ -9,7 +9,7 @@ from statistics import fmean
 from threading import Lock
 
 from briskcell.bench.description import Description, Quantity, read_description, standard
-from briskcell.bench.instrument import Instrument, InstrumentError
+from briskcell.bench.instrument import Instrument, InstrumentError, OverRangeError
 from briskcell.bench.line import address_of, open_instrument
 from briskcell.bench.simulated.server import KINDS, SimulatedBench
 from briskcell.bench.simulated.world import World
@@ -20,6 +20,8 @@ from briskcell.model.errors import FigureError
 from briskcell.store.runs import RunStore
 
 MOST = 20
+SIMULATED = 1_000_000_000  # from which on the simulated ones are numbered: they are in no store
+OPEN_OHM = 1e9  # what stands for a line that is open
 READINGS = 7  # of which a step's reading is the mean
 QUANTITY: dict[str, Quantity] = {"V": "volts", "A": "amps", "Ω": "ohms"}
 UNIT = {quantity: unit for unit, quantity in QUANTITY.items()}
@@ -27,7 +29,7 @@ UNIT = {quantity: unit for unit, quantity in QUANTITY.items()}
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """An instrument: its number, where it is, how it is talked to. A simulated one's number is below nought."""
+    """An instrument: its number, where it is, how it is talked to."""
 
     id: int
     address: str
@@ -35,7 +37,7 @@ class Known:
 
     @property
     def simulated(self) -> bool:
-        return self.id < 0
+        return self.id >= SIMULATED
 
 
 class Instruments:
@@ -50,7 +52,7 @@ class Instruments:
         """Every instrument, the simulated ones last."""
         kept = [Known(i.id, i.address, read_description(i.description)) for i in self._store.instruments()]
         bench = self._bench
-        played = [Known(-k - 1, bench.address(kind), read_description(standard(f"simulated-{kind}"))) for k, kind in enumerate(KINDS)] if bench else []
+        played = [Known(SIMULATED + k, bench.address(kind), read_description(standard(f"simulated-{kind}"))) for k, kind in enumerate(KINDS)] if bench else []
         return (*kept, *played)
 
     def of_kind(self, kind: str) -> tuple[Known, ...]:
@@ -85,7 +87,7 @@ class Instruments:
 
     def remove(self, number: int) -> None:
         """Forget one; the simulated ones go together."""
-        if number < 0:
+        if number >= SIMULATED:
             self.clear()
         else:
             self._store.remove_instrument(number)
@@ -143,5 +145,9 @@ class Instruments:
             with closing(self.open(number)) as meter:
                 meter.place(step.key)
                 return fmean(meter.read(QUANTITY[step.unit]) for _ in range(READINGS))
+        except OverRangeError as error:
+            if step.unit == "Ω":
+                return OPEN_OHM
+            raise FigureError(f"read-{step.key}", str(error), fix="Or type what you read.") from error
         except InstrumentError as error:
             raise FigureError(f"read-{step.key}", str(error), fix="Or type what you read.") from error

@@ -1,65 +1,183 @@
-"""A reading becomes a figure of the plan: what a part was measured to draw, what a charger was measured to give."""
+"""A reading becomes a figure of the plan: a draw, a resistance, what a board makes and loses, a charger's amps, a capacity."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+import numpy as np
+
+from briskcell.core.answers import Answers
 from briskcell.core.assess import Assessment
+from briskcell.core.bench.ladder import LEADS_OHM, dummy_load
+from briskcell.core.bench.partial import joined
+from briskcell.core.engine.converters import losses_of, switching_input_current
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
-from briskcell.model.parts import Load
-from briskcell.model.stores import ChargeBoard
+from briskcell.model.parts import Converter, EfficiencyPoint, EfficiencyPoints, Link, Load
+from briskcell.model.stores import ChargeBoard, Pack
+from briskcell.model.tree import source_of
 from briskcell.model.units import show
 from briskcell.services.edits.values import Edit
+from briskcell.store.runs import RunRow, RunStore
 
 from .proof import Proof, Rung
+from .recording import totals_of
 
 METER = 0.02  # of a reading, that a usual meter in its amps range may be off, with its leads in the way
+EMPTY_ENOUGH = 1.05  # of a pack's empty volts, down to which a discharge has to go to be its capacity
+SHAPE = (0.3, 1.0, 2.0)  # of the amps measured, at which the shape of a board's losses is kept
 
 
 def usable(rung: Rung) -> bool:
     """Whether a rung's reading can become a figure."""
-    measured = rung.step.key.startswith(("draw:", "into:")) and rung.state in ("proven", "off", "passed")
-    return measured and rung.reading is not None and rung.reading.value is not None and rung.reading.value > 0
+    measured = rung.step.key.partition(":")[0] in _MADE and rung.state in ("proven", "off", "passed")
+    value = rung.reading.value if measured and rung.reading is not None else None
+    if rung.step.unit == "Ω":
+        return value is not None and LEADS_OHM < value < 100.0
+    return value is not None and value > 0
 
 
 def put_on_plan(assessed: Assessment, found: Proof, key: str) -> Edit:
     """What a reading says, as the figure of its part: measured, with the unit, the day, and what the meter may be off.
 
-    A part's draw is what the amps out of the pack rose by as it was joined, in the proportion in which the plan foresaw them; so
-    the losses on the way stay those of the plan.
-
     Raises
     ------
     FigureError
-        If the step was not read, or the reading makes no draw.
+        If the step was not read, or the reading makes no figure.
     """
     rung = next((r for r in found.rungs if r.step.key == key and usable(r)), None)
     if rung is None or rung.reading is None or rung.reading.value is None:
         raise FigureError(f"read-{key}", "There is no reading that could become a figure.", fix="Take it first.")
-    part = assessed.plan.by_id[rung.step.element]
-    source = f"unit {found.unit.name}, {rung.reading.at.strftime('%-d %b %Y')}, meter ±{METER:.0%}"
-    if isinstance(part, ChargeBoard):
-        new = _figure(part.current_a.likely * rung.reading.value / (rung.step.likely or 1.0), source)
-        return Edit(replaced(assessed.plan, altered(part, current_a=new)), f"{part.name} gives {show(new.likely, 'A')}, measured")
+    return _MADE[key.partition(":")[0]](assessed, found, rung, _Known(found, rung))
+
+
+class _Known:
+    """How well a reading is known, and the words that say so."""
+
+    def __init__(self, found: Proof, rung: Rung) -> None:
+        assert rung.reading is not None
+        self.off = float(rung.reading.note.get("off", METER))
+        meter = rung.reading.note.get("by", "") or "meter"
+        self.source = f"unit {found.unit.name}, {rung.reading.at.strftime('%-d %b %Y')}, {meter} ±{self.off:.2g}".replace("±0.02", "±2%")
+        self.value = float(rung.reading.value or 0.0)
+
+    def figure(self, likely: float, beside: float = 0.0) -> Figure:
+        off = abs(likely) * self.off + beside
+        return Figure(low=max(likely - off, 0.0), likely=likely, high=likely + off, grade="measured", source=self.source)
+
+
+def _charger(a: Assessment, _found: Proof, rung: Rung, known: _Known) -> Edit:
+    part = a.plan.by_id[rung.step.element]
+    assert isinstance(part, ChargeBoard)
+    new = known.figure(part.current_a.likely * known.value / (rung.step.likely or 1.0))
+    return Edit(replaced(a.plan, altered(part, current_a=new)), f"{part.name} gives {show(new.likely, 'A')}, measured")
+
+
+def _draw(a: Assessment, found: Proof, rung: Rung, known: _Known) -> Edit:
+    """A part's draw is what the amps out of the pack rose by as it was joined, in the proportion in which the plan foresaw them; so
+    the losses on the way stay those of the plan.
+    """
+    part = a.plan.by_id[rung.step.element]
     assert isinstance(part, Load)
-    read, planned = rung.reading.value, rung.step.likely or 0.0
+    read, planned = known.value, rung.step.likely or 0.0
     before = _before(found, rung)
     if before is not None:
         read, planned = read - before[0], planned - before[1]
     if read <= 0 or planned <= 0:
-        raise FigureError(f"read-{key}", f"With {part.name} the pack gave no more than without it.", fix="Read both steps again.")
+        raise FigureError(f"read-{rung.step.key}", f"With {part.name} the pack gave no more than without it.", fix="Read both steps again.")
     share = read / planned if part.kind != "resistance_ohm" else planned / read
-    new = _figure(part.draw.play.likely * share, source)
+    new = known.figure(part.draw.play.likely * share)
     states = part.draw.model_copy(update={"play": new, **_others(part, new)})
     unit = {"power_w": "W", "current_a": "A", "resistance_ohm": "Ω"}[part.kind]
-    return Edit(
-        replaced(assessed.plan, altered(part, **{part.kind: states})),
-        f"{part.name} draws {show(new.likely, unit)} in play, measured",
-    )
+    words = f"{part.name} draws {show(new.likely, unit)} in play, measured"
+    return Edit(replaced(a.plan, altered(part, **{part.kind: states})), words)
 
 
-def _figure(likely: float, source: str) -> Figure:
-    return Figure(low=likely * (1 - METER), likely=likely, high=likely * (1 + METER), grade="measured", source=source)
+def _joint(a: Assessment, _found: Proof, rung: Rung, known: _Known) -> Edit:
+    """A link's own resistance: what was read less the meter's leads, of which nobody knows more than that they are some tenths."""
+    part = a.plan.by_id[rung.step.element]
+    assert isinstance(part, Link)
+    new = known.figure(max(known.value - LEADS_OHM / 2, 1e-4), LEADS_OHM / 2)
+    return Edit(replaced(a.plan, altered(part, resistance_ohm=new)), f"{part.name} has {show(new.likely, 'Ω')}, measured")
+
+
+def _volts(a: Assessment, _found: Proof, rung: Rung, known: _Known) -> Edit:
+    part = a.plan.by_id[rung.step.element]
+    assert isinstance(part, Converter)
+    off = part.output_v.likely * known.off / 2
+    new = Figure(low=known.value - off, likely=known.value, high=known.value + off, grade="measured", source=known.source)
+    return Edit(replaced(a.plan, altered(part, output_v=new)), f"{part.name} makes {show(new.likely, 'V')}, measured")
+
+
+def _efficiency(a: Assessment, found: Proof, rung: Rung, known: _Known) -> Edit:
+    """Power into the resistor over power in: amps as read, volts in those of the pack as it was read alone, less the way's drop.
+
+    The shape of the board's losses stays that of its class, scaled to what was measured.
+    """
+    board, ohm = a.plan.by_id[rung.step.element], rung.step.dummy_ohm
+    assert isinstance(board, Converter)
+    slot = f"read-{rung.step.key}"
+    store = source_of(a.plan, board)
+    volts, alone = _read(found, f"dummy:{board.id}"), _read(found, f"polarity:{store.id}")
+    if ohm is None or volts is None or alone is None or board.kind == "linear":
+        raise FigureError(slot, "Its efficiency needs the volts of the resistor's step and of the pack alone.", fix="Read them first.")
+    solved = joined(a.plan, (), dummy=dummy_load(board.id, ohm))
+    drop = float(np.nanmedian(solved.volts[store.id] - solved.volts[board.fed_by])) if store.id in solved.volts else 0.0
+    volts_in = alone - drop
+    watts_out, watts_in = volts**2 / ohm, volts_in * known.value
+    share = watts_out / watts_in if watts_in > 0 else 0.0
+    if not 0.3 < share < 1.0:
+        raise FigureError(slot, f"That would be an efficiency of {share:.0%}.", fix="Read the volts and the amps again, one after the other.")
+    amps = volts / ohm
+    lost = [_model_loss(board, volts, volts_in, k * amps) for k in SHAPE]
+    scale = (watts_in - watts_out) / max(lost[1], 1e-9)
+    points = tuple(
+        EfficiencyPoint(input_v=volts_in, output_a=k * amps, efficiency=k * watts_out / (k * watts_out + scale * w)) for k, w in zip(SHAPE, lost, strict=True)
+    )  # fmt: skip
+    loss = EfficiencyPoints(points=points, grade="measured", source=f"{known.source}; one point, the shape is that of its class")
+    return Edit(replaced(a.plan, altered(board, loss=loss)), f"{board.name} has {share:.0%} at {show(amps, 'A')}, measured")
+
+
+def _model_loss(board: Converter, volts: float, volts_in: float, amps: float) -> float:
+    watts = volts * amps
+    return volts_in * float(switching_input_current(watts, volts_in, losses_of(board), output_a=amps)) - watts
+
+
+Made = Callable[[Assessment, Proof, Rung, _Known], Edit]
+_MADE: dict[str, Made] = {"draw": _draw, "into": _charger, "joint": _joint, "idle": _volts, "feed": _efficiency}
+
+
+def capacity_of(a: Answers, run: RunRow, store: RunStore) -> float | None:
+    """What a run says a pack holds: a discharge from full to empty that ended by itself. [Ah]"""
+    pack = next(iter(a.plan.packs), None)
+    about = run.about
+    if pack is None or run.kind != "discharge" or run.state != "done" or not about.get("full") or not about.get("below"):
+        return None
+    if about["below"] > pack.series * pack.cell.empty_v * EMPTY_ENOUGH or "below" not in run.words:
+        return None
+    held = totals_of(store, run.id).ah
+    return held if np.isfinite(held) and held > 0 else None
+
+
+def capacity_on_plan(a: Assessment, run: RunRow, store: RunStore, unit: str) -> Edit:
+    """A measured capacity as the figure of the pack's cells.
+
+    Raises
+    ------
+    FigureError
+        If the run is no measure of it.
+    """
+    held = capacity_of(a, run, store)
+    if held is None:
+        raise FigureError("run", "That run says nothing about what the pack holds.", fix="Discharge it from full to empty.")
+    pack = a.plan.packs[0]
+    each = held / pack.parallel / pack.cell.health
+    off = each * METER / 2
+    source = f"unit {unit}, {run.began_at.strftime('%-d %b %Y')}, {run.title.lower()}"
+    new = Figure(low=each - off, likely=each, high=each + off, grade="measured", source=source)
+    cell = pack.cell.model_copy(update={"measured_ah": new})
+    return Edit(replaced(a.plan, altered(pack, cell=cell)), f"{pack.name}: each cell holds {show(each, 'Ah')}, measured")
 
 
 def _others(part: Load, play: Figure) -> dict[str, Figure]:
@@ -69,6 +187,11 @@ def _others(part: Load, play: Figure) -> dict[str, Figure]:
         return {}
     out = {"peak": peak.at(play.likely, grade=peak.grade, source=peak.source)} if peak.likely < play.likely else {}
     return out | ({"rest": rest.at(play.likely, grade=rest.grade, source=rest.source)} if rest.likely > play.likely else {})
+
+
+def _read(found: Proof, key: str) -> float | None:
+    rung = next((r for r in found.rungs if r.step.key == key), None)
+    return rung.reading.value if rung and rung.reading else None
 
 
 def _before(found: Proof, rung: Rung) -> tuple[float, float] | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -15,6 +15,8 @@ from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.model.units import read
 from briskcell.store.units import ReadingRow, UnitRow, UnitStore
+
+from .instruments import OPEN_OHM
 
 State = Literal["proven", "off", "passed", "again", "due", "held"]
 MOST_UNITS = 50
@@ -103,9 +105,12 @@ def add_unit(store: UnitStore, build_id: int, name: str) -> int:
 
 
 def take(
-    assessed: Assessment, store: UnitStore, found: Proof, key: str, text: str, *, reason: str = "", back: bool = False
-) -> None:
+    assessed: Assessment, store: UnitStore, found: Proof, key: str, text: str, *, reason: str = "", back: bool = False,
+    note: dict[str, str] | None = None, read_by: Callable[[Step], float] | None = None,
+) -> None:  # fmt: skip
     """Take a reading on a unit, pass it in spite of its window for a reason, or take it back.
+
+    ``read_by`` reads the step with an instrument, in place of what was typed; ``note`` is kept with the reading.
 
     Raises
     ------
@@ -125,16 +130,19 @@ def take(
     if reason:
         if rung.state != "off" or rung.reading is None:
             raise FigureError(slot, "Only a reading that is off can be passed.", fix="Read it first.")
-        store.take(found.unit.id, key, rung.reading.value, reason.strip()[:400], class_of(assessed.plan, step))
+        store.take(found.unit.id, key, rung.reading.value, reason.strip()[:400], class_of(assessed.plan, step), rung.reading.note)
         return
-    value = SEEN if not step.unit else _value(text, step.unit, slot)
-    store.take(found.unit.id, key, value, "", class_of(assessed.plan, step))
+    if not step.unit:
+        value = SEEN
+    else:
+        value = read_by(step) if read_by else _value(text, step.unit, slot)
+    store.take(found.unit.id, key, value, "", class_of(assessed.plan, step), note)
 
 
 def _value(text: str, unit: str, slot: str) -> float:
     """A reading as it is typed: a sign before it is kept, and OL stands for what is open."""
     if unit == "Ω" and re.fullmatch(r"\s*(ol|open|inf)\s*", text, re.IGNORECASE):
-        return 1e9
+        return OPEN_OHM
     minus = text.strip().startswith(("-", "−"))
     value = read(text.strip().lstrip("-−"), unit, slot)
     return -value if minus else value

@@ -23,6 +23,7 @@ from briskcell.store.runs import Appender, RunRow, RunStore
 
 from .instruments import UNIT, Instruments
 
+Run = RunRow  # what pages show of one
 AT_ONCE = 3
 AGAIN_S = 0.3  # between two tries to reach an instrument that is gone
 Kind = Literal["watch", "discharge"]

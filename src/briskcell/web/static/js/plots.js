@@ -130,7 +130,7 @@ function names(el, u, data, idx) {
 }
 
 // A token of the theme as the colour it stands for here: the canvas does not know of light and dark.
-function resolved(el, name) {
+export function resolved(el, name) {
   el.style.color = `var(--${name})`;
   const colour = getComputedStyle(el).color;
   el.style.color = "";

@@ -1,39 +1,124 @@
-"""The Bench station: the ladder of a unit, one large step at a time, and everything that is proven or held."""
+"""The Bench station: the ladder of a unit, one large step at a time, its runs, and the instruments."""
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
-from flask import request
+from flask import g, request, session
 
-from briskcell.core.bench.ladder import STAGES
-from briskcell.services.bench.measured import usable
+from briskcell.bench.description import standard
+from briskcell.core.bench.course import Totals
+from briskcell.core.bench.ladder import STAGES, Step
+from briskcell.core.bench.specimen import WORDS, could_be
+from briskcell.core.wiring.order import Joint
+from briskcell.services.bench.instruments import QUANTITY, UNIT
+from briskcell.services.bench.joints import joined_before
+from briskcell.services.bench.measured import capacity_of, usable
 from briskcell.services.bench.proof import explained, proof
+from briskcell.services.bench.recording import Run, course_of, share
 from briskcell.services.workshop import Opened
+from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
+from briskcell.web.units import show
 from briskcell.web.view import View
 
 from ..sections import Section
+from .probes_drawing import draw_probes
 
-SECTIONS = (Section("h-next", "Next"), Section("h-ladder", "Ladder"), Section("h-units", "Units"))
+SECTIONS = (
+    Section("h-next", "Next"),
+    Section("h-ladder", "Ladder"),
+    Section("h-live", "Runs"),
+    Section("h-instruments", "Instruments"),
+    Section("h-units", "Units"),
+)
 
 
 def surface(opened: Opened, _view: View) -> dict[str, Any]:
-    """What the Bench station shows: one unit's ladder."""
-    store = workshop().units
-    units = store.units(opened.revision.build_id)
-    wanted = request.values.get("unit", 0, type=int)
+    """What the Bench station shows: one unit's ladder, runs and instruments."""
+    shop = workshop()
+    units = shop.units.units(opened.revision.build_id)
+    wanted = row_number(request.values.get("unit"))
     unit = next((u for u in units if u.id == wanted), units[-1] if units else None)
-    found = proof(opened.assessed, unit, store.readings(unit.id)) if unit else None
-    due = found.due if found else None
-    stages = [(title, [r for r in found.rungs if r.step.stage == key]) for key, title in STAGES.items()] if found else []
+    if unit is None or not opened.plan.stores:
+        return {"units": units, "unit": unit, "proof": None}
+    found = proof(opened.assessed, unit, shop.units.readings(unit.id))
+    due = found.due
+    stages = [(title, [r for r in found.rungs if r.step.stage == key]) for key, title in STAGES.items()]
     return {
         "units": units,
         "unit": unit,
         "proof": found,
         "due": due,
+        "by": session.get("measures", ""),
+        "probes": draw_probes(opened.plan, due.step) if due else None,
+        "joins": _joins(opened, found.rungs, due.step) if due else (),
         "causes": explained(opened.assessed, due) if due else (),
         "stages": [(title, rungs) for title, rungs in stages if rungs],
-        "usable": {r.step.key for r in found.rungs if usable(r)} if found else set(),
-        "titles": {r.step.key: r.step.title for r in found.rungs} if found else {},
+        "usable": {r.step.key for r in found.rungs if usable(r)},
+        "titles": {r.step.key: r.step.title for r in found.rungs},
+        **_instruments(opened, due.step if due else None),
+        **_runs(opened, unit.id),
     }
+
+
+def _joins(opened: Opened, rungs: Any, step: Step) -> tuple[Joint, ...]:
+    return joined_before(opened.assessed, tuple(r.step for r in rungs), step)
+
+
+def _instruments(opened: Opened, step: Step | None) -> dict[str, Any]:
+    shop, plan = workshop(), opened.plan
+    known = shop.instruments.all()
+    what = QUANTITY.get(step.unit, "") if step else ""
+    pack = next(iter(plan.packs), None)
+    return {
+        "instruments": known,
+        "meters": [i for i in shop.instruments.of_kind("meter") if what and getattr(i.description.ask, what)],
+        "loads": shop.instruments.of_kind("load"),
+        "simulated": shop.instruments.plays is not None,
+        "who": g.get("who"),
+        "standard": {k: standard(k) for k in ("meter", "supply", "load")},
+        "faults": [(f"{f.kind},{f.where}", f"{WORDS[f.kind]}: {plan.by_id[f.where].name}") for f in could_be(opened.assessed)],
+        "usual_a": round(0.2 * pack.cell.capacity_ah.likely * pack.parallel, 2) if pack else 0.5,
+        "usual_end": pack.series * pack.cell.empty_v if pack else 3.0,
+    }
+
+
+def _runs(opened: Opened, unit_id: int) -> dict[str, Any]:
+    shop = workshop()
+    runs = shop.runs.of_unit(unit_id)
+    wanted = row_number(request.values.get("run"))
+    going = next((r for r in runs if r.state == "running"), None)
+    run = next((r for r in runs if r.id == wanted), going or next(iter(runs), None))
+    out: dict[str, Any] = {
+        "runs": runs,
+        "run": run,
+        "capacities": {r.id for r in runs if capacity_of(opened.assessed, r, shop.runs) is not None},
+    }
+    return out | (_shown(run) if run else {})
+
+
+def _shown(run: Run) -> dict[str, Any]:
+    shop = workshop()
+    course, rows = course_of(run, shop.runs), shop.runs.rows(run.id)
+    quantity = run.about.get("quantity", "volts")
+    column = 2 if quantity == "amps" else 1
+    last = float(rows[-1, column]) if len(rows) else None
+    return {
+        "run_unit": UNIT[quantity],
+        "last": last if last is not None and math.isfinite(last) else None,
+        "share": share(run.about, rows),
+        "course": {"seen": len(rows), "series": [{"unit": s["unit"], "t": s["t"].tolist(), "v": s["v"].tolist()} for s in course["series"]]},
+        "comes_to": _comes_to(course["totals"], UNIT[quantity]) if run.state != "running" else [],
+    }
+
+
+def _comes_to(t: Totals, unit: str) -> list[tuple[str, str]]:
+    """What a run comes to, in words; what was not read is left out."""
+    out = [(name, show(v, u)) for name, v, u in (("Time", t.seconds / 3600, "h"), ("Charge", t.ah, "Ah"), ("Energy", t.wh, "Wh")) if math.isfinite(v)]
+    first = ("Ohms", "Ω") if unit == "Ω" else ("Volts", "V")
+    for (name, u), (least, mean, most) in ((first, t.volts), (("Amps", "A"), t.amps)):
+        if math.isfinite(mean):
+            out.append((name, f"{show(least, u)} to {show(most, u)}, mean {show(mean, u)}"))
+    return [*out, ("Readings", f"{t.readings:,}")]
