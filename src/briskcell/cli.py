@@ -156,13 +156,19 @@ def measure_command(file: BinaryIO, node: str, soc: float, state: str) -> None:
 
 @main.command("bench-sim")
 @click.argument("file", type=click.File("rb"))
-@click.option("--port", default=5025, show_default=True, type=click.IntRange(0, 65533), help="Of the meter; supply and load follow.")
+@click.option(
+    "--port", default=5025, show_default=True, type=click.IntRange(0, 65533), help="Of the meter; supply and load follow."
+)
 @click.option("--fault", "faults", multiple=True, metavar="KIND,PART", help="What is wrong with the console; may be given again.")
 @click.option("--charge", default=0.6, show_default=True, type=click.FloatRange(0, 1), help="Of its pack.")
 @click.option("--speed", default=1.0, show_default=True, type=click.FloatRange(0, 1e5), help="Of its time.")
-@click.option("--noise", default=0.0008, show_default=True, type=click.FloatRange(0, 1), help="Of a reading, one standard deviation.")
+@click.option(
+    "--noise", default=0.0008, show_default=True, type=click.FloatRange(0, 1), help="Of a reading, one standard deviation."
+)
 @click.option("--seed", default=1, show_default=True)
-def bench_sim_command(file: BinaryIO, port: int, faults: tuple[str, ...], charge: float, speed: float, noise: float, seed: int) -> None:
+def bench_sim_command(
+    file: BinaryIO, port: int, faults: tuple[str, ...], charge: float, speed: float, noise: float, seed: int
+) -> None:
     """Play a build on a simulated bench: a meter, a supply and a load that speak SCPI over sockets of this machine."""
     from briskcell.bench.simulated.server import KINDS, SimulatedBench
     from briskcell.bench.simulated.world import World

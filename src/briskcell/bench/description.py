@@ -75,7 +75,9 @@ class Description(_Strict):
     @model_validator(mode="after")
     def _whole(self) -> Self:
         asks, sets = NEEDS[self.kind]
-        missing = [f"ask.{n}" for n in asks if getattr(self.ask, n) is None] + [f"set.{n}" for n in sets if getattr(self.set, n) is None]
+        missing = [f"ask.{n}" for n in asks if getattr(self.ask, n) is None] + [
+            f"set.{n}" for n in sets if getattr(self.set, n) is None
+        ]
         if self.kind == "meter" and not any((self.ask.volts, self.ask.amps, self.ask.ohms)):
             missing = ["ask.volts"]
         if missing:
@@ -102,13 +104,17 @@ def read_description(text: str) -> Description:
     try:
         return Description.model_validate(tomllib.loads(text))
     except tomllib.TOMLDecodeError as error:
-        raise FigureError("description", f"The description is not TOML: {error}.", fix="Write lines such as volts = \"MEAS:VOLT:DC?\".") from error
+        raise FigureError(
+            "description", f"The description is not TOML: {error}.", fix='Write lines such as volts = "MEAS:VOLT:DC?".'
+        ) from error
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(p) for p in first["loc"]) or "description"
         what = str(first["msg"]).removeprefix("Value error, ")
         what = {"Extra inputs are not permitted": "is not known", "Field required": "is missing"}.get(what, what)
-        raise FigureError("description", f"In the description, {where}: {what}.", fix="Compare it with the standard one.") from error
+        raise FigureError(
+            "description", f"In the description, {where}: {what}.", fix="Compare it with the standard one."
+        ) from error
 
 
 @cache

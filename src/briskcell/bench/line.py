@@ -32,7 +32,9 @@ def address_of(text: str) -> str:
     found = SOCKET.fullmatch(typed)
     if (found and 0 < int(found["port"]) < 65_536) or SERIAL.fullmatch(typed):
         return typed
-    raise FigureError("address", f"“{text.strip()[:60]}” is no address of an instrument.", fix="Give 192.168.1.20:5025, or /dev/ttyUSB0.")
+    raise FigureError(
+        "address", f"“{text.strip()[:60]}” is no address of an instrument.", fix="Give 192.168.1.20:5025, or /dev/ttyUSB0."
+    )
 
 
 class VisaPort:

@@ -82,7 +82,9 @@ class RunStore:
     def of_unit(self, unit_id: int) -> tuple[RunRow, ...]:
         """The runs of a unit, the newest first."""
         with Session(self._reader) as session:
-            found = session.scalars(select(RunKept).where(RunKept.unit_id == unit_id).order_by(RunKept.began_at.desc(), RunKept.id.desc()))
+            found = session.scalars(
+                select(RunKept).where(RunKept.unit_id == unit_id).order_by(RunKept.began_at.desc(), RunKept.id.desc())
+            )
             return tuple(_row(r) for r in found)
 
     def of_build(self, build_id: int) -> tuple[RunRow, ...]:

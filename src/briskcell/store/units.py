@@ -25,7 +25,7 @@ class UnitRow:
 class ReadingRow:
     """A reading of a step: its value, None where it was taken back; why it is let pass where it is off; the class that was read.
 
-    ``note`` says by whom or by which meter it was taken and what that may be off; of pads, what their print says, and where plus is.
+    ``note`` says by whom or by which meter it was taken and what that may be off; of pads, what their print says and where plus is.
     """
 
     step: str
@@ -68,8 +68,12 @@ class UnitStore:
     ) -> None:  # fmt: skip
         """A reading on a unit."""
         with Session(self._writer) as session, session.begin():
-            session.add(ReadingKept(unit_id=unit_id, step=step, value=value, reason=reason, part_class=part_class, note=note or None,
-                                    at=datetime.now(UTC).replace(tzinfo=None)))  # fmt: skip
+            now = datetime.now(UTC).replace(tzinfo=None)
+            session.add(
+                ReadingKept(
+                    unit_id=unit_id, step=step, value=value, reason=reason, part_class=part_class, note=note or None, at=now
+                )
+            )
 
     def readings(self, unit_id: int) -> tuple[ReadingRow, ...]:
         """Every reading of a unit, the oldest first."""

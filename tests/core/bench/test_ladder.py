@@ -33,7 +33,7 @@ def first_off(a: Answers, fault: Fault, rng: random.Random) -> tuple[Step, float
     specimen = Specimen(a, (fault,), rng.uniform(0.4, 0.95))
     for step in ladder(a):
         read = specimen.reads(step) * (rng.gauss(1.0, 0.003) if step.unit else 1.0)
-        if (step.unit and not step.holds(read)) or read == 0.0 and not step.unit:
+        if (step.unit and not step.holds(read)) or (read == 0.0 and not step.unit):
             return step, read
     return None
 

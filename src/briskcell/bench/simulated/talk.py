@@ -43,7 +43,8 @@ class Talk:
             "SIM:CUT": lambda v: self._cut(_within(v, 0.0, 60.0)),
         }
         if kind == "supply":
-            self._sets |= {"VOLT": lambda v: world.turn("supply_v", _within(v, 0.0, 60.0)), "CURR": lambda v: world.turn("supply_a", _within(v, 0.0, 20.0)),
+            self._sets |= {"VOLT": lambda v: world.turn("supply_v", _within(v, 0.0, 60.0)),
+                           "CURR": lambda v: world.turn("supply_a", _within(v, 0.0, 20.0)),
                            "OUTP": lambda v: world.switch("supply", on=v.upper() in ("ON", "1"))}  # fmt: skip
         if kind == "load":
             self._sets |= {"CURR": lambda v: world.turn("load_a", _within(v, 0.0, 20.0)),

@@ -125,7 +125,7 @@ class World:
             self._worked = (self.soc, Specimen(self.answers, self.faults, self.soc).reads(step))
         return self._worked[1]
 
-    def _at(self, curve: np.ndarray) -> float:  # type: ignore[type-arg]
+    def _at(self, curve: np.ndarray) -> float:
         return float(np.interp(self.soc, self._curve_soc, curve))
 
     def _volts(self) -> float:
@@ -145,6 +145,8 @@ class World:
         return self._drawn_a() - self._given_a()
 
     def _terminal_v(self) -> float:
+        if self.soc <= 0.0 and self.load_on:
+            return 0.0  # its protection has cut it off
         volts = self._volts() - self._flows_a() * self._at(self._ohm)
         return -volts if Fault("swapped", self.store.id) in self.faults else volts
 
@@ -155,4 +157,3 @@ class World:
         amps = self._flows_a()
         if amps:
             self.soc = min(max(self.soc - amps * seconds / 3600 / self.holds_ah, 0.0), 1.0)
-

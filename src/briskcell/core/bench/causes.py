@@ -123,7 +123,12 @@ def _of_the_charger(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
     volts = end_v(board, store)
     series = store.series if isinstance(store, Pack) else 1
     yield "no supply", "Nothing comes in: look at the supply, its cable and the socket.", 0.0, 0.4
-    yield "dead", "The board gives nothing: its enable pad, its solder, or it is broken. Try it with another supply first.", 0.0, 0.3
+    yield (
+        "dead",
+        "The board gives nothing: its enable pad, its solder, or it is broken. Try it with another supply first.",
+        0.0,
+        0.3,
+    )
     yield "swapped", "The probes or the pads are swapped.", -volts, 0.2
     for other in {1, 2, 3, 4} - {series}:
         yield "other cells", "The board is made for another number of cells: do not join them.", volts * other / series, 0.2

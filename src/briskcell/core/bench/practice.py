@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from briskcell.core.answers import Answers
 from briskcell.core.bench.ladder import Step, ladder
 from briskcell.core.bench.specimen import BRIDGE_OHM, CLEAR_OHM, LEADS_OHM, TRIM, Fault, Kind, Specimen, could_be
-from briskcell.model.parts import Converter, Fed, Link, Load, Part
+from briskcell.model.parts import Converter, Fed, Link, Part
 from briskcell.model.stores import Pack
 from briskcell.model.tree import feeders_of, source_of
 from briskcell.model.units import show
@@ -149,7 +149,9 @@ def probe(case: Case, mode: Mode, red: str, black: str, *, joined: bool, number:
     noisy = rng.gauss(1.0, METER_OFF[case.grade])
     if mode == "pads":
         turned = specimen.has("swapped", red)
-        return Probe(mode, red, black, joined, 0.0, "plus and minus are the other way round" if turned else "plus is where it is said to be")
+        return Probe(
+            mode, red, black, joined, 0.0, "plus and minus are the other way round" if turned else "plus is where it is said to be"
+        )
     if mode == "ohms":
         if joined:
             return Probe(mode, red, black, joined, float("nan"), "ohms on a live console: the meter shows nonsense, and may break")
@@ -236,10 +238,16 @@ def burns(specimen: Specimen) -> tuple[str, ...]:
         elif fault.kind == "short":
             out.append(_shorted(a, part))
         elif fault.kind == "overcharges":
-            out.append(f"The cells: {show(specimen.volts_of_charger(part.id), 'V')} where they bear less. Cells vent and burn of this.")
+            out.append(
+                f"The cells: {show(specimen.volts_of_charger(part.id), 'V')} where they bear less. Cells vent and burn of this."
+            )
         elif fault.kind == "trimmer" and isinstance(part, Converter):
             volts = part.output_v.likely * TRIM
-            hurt = [p.name for p in plan.loads if part in feeders_of(plan, p) and p.window.absolute_max_v and p.window.absolute_max_v < volts]
+            hurt = [
+                p.name
+                for p in plan.loads
+                if part in feeders_of(plan, p) and p.window.absolute_max_v and p.window.absolute_max_v < volts
+            ]
             out += [f"{', '.join(hurt)}: more volts than it bears, {show(volts, 'V')}."] if hurt else []
         elif fault.kind == "dead cell":
             out.append("The dead cell, were it charged: a cell that was emptied to nothing may vent. Never charge it.")

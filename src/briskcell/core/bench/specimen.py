@@ -89,7 +89,7 @@ class Specimen:
         dummy = dummy_load(step.element, step.dummy_ohm) if step.dummy_ohm else None
         found = self.solved(step.loads, dummy=dummy)
         if kind in ("draw", "feed"):
-            amps = found.amps[source_of(self.plan, self.plan.by_id[step.element]).id]  # type: ignore[arg-type]
+            amps = found.amps[source_of(self.plan, self.plan.by_id[step.element]).id]
             return _one(amps)
         return self.volts_at(step.element, found)
 
@@ -178,20 +178,20 @@ def could_be(a: Answers) -> tuple[Fault, ...]:
         The build.
     """
     plan = a.plan
-    out = [Fault(kind, k.id) for k in plan.links if k.kind != "outlet" for kind in ("cold", "open")]  # type: ignore[arg-type]
+    out = [Fault(kind, k.id) for k in plan.links if k.kind != "outlet" for kind in ("cold", "open")]
     for pack in plan.packs:
         out += [Fault("swapped", pack.id), Fault("short", pack.id)]
         out += [Fault("dead cell", pack.id)] if pack.series > 1 else []
     for board in plan.converters:
         if board.built_in or source_of(plan, board) not in plan.stores:
             continue
-        out += [Fault(kind, board.id) for kind in ("short", "swapped", "dead", "trimmer")]  # type: ignore[arg-type]
+        out += [Fault(kind, board.id) for kind in ("short", "swapped", "dead", "trimmer")]
         out += [Fault("passes", board.id)] if board.kind == "boost" else []
         out += [Fault("sagging", board.id)] if sag_ohm(a, board) < 1e3 else []
     for charger in plan.chargers:
         if isinstance(plan.by_id[charger.charges], Pack | Capacitor):
             out += [Fault("dead", charger.id), Fault("overcharges", charger.id)]
-    out += [Fault(kind, p.id) for p in plan.loads if source_of(plan, p) in plan.stores for kind in ("swapped", "hungry")]  # type: ignore[arg-type]
+    out += [Fault(kind, p.id) for p in plan.loads if source_of(plan, p) in plan.stores for kind in ("swapped", "hungry")]
     return tuple(out)
 
 
@@ -207,16 +207,14 @@ def fault_of(plan: Plan, kind: str, where: str) -> Fault:
         raise FigureError("fault", f"There is no fault “{kind}”.", fix=f"Choose from {', '.join(KINDS)}.")
     if where not in plan.by_id:
         raise FigureError("fault", f"The build has no element “{where}”.", fix=f"It has {', '.join(list(plan.by_id)[:12])}.")
-    return Fault(kind, where)  # type: ignore[arg-type]
+    return Fault(kind, where)
 
 
 def _figure(value: float) -> Figure:
     return Figure(low=value, likely=value, high=value, source="a fault")
 
 
-def _one(values: np.ndarray) -> float:  # type: ignore[type-arg]
+def _one(values: np.ndarray) -> float:
     """The likely value at the one charge; where nothing flows any more, none."""
     v = float(values[1, 0]) if values.ndim == 2 else float(values.ravel()[0])
     return v if np.isfinite(v) else 0.0
-
-

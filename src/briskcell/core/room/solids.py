@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from itertools import product
 
 from briskcell.core.pack.fit import POUCH_SWELLING
 from briskcell.model.parts import Body, Converter, Load
@@ -136,9 +135,10 @@ def pack_block(pack: Pack, room: Size) -> Size | None:
     thick = cell.thickness_mm * (1.0 + (cell.swelling or (0.0 if cell.is_round else POUCH_SWELLING)))
     count = pack.series * len(pack.string_cells)
     found = []
-    for a, b, c in product(range(1, count + 1), repeat=3):
-        if a * b * c < count or (a - 1) * b * c >= count or a * (b - 1) * c >= count or a * b * (c - 1) >= count:
-            continue
+    for a, b in ((a, b) for a in range(1, count + 1) for b in range(1, -(-count // a) + 1)):
+        c = -(-count // (a * b))
+        if (a - 1) * b * c >= count or a * (b - 1) * c >= count:
+            continue  # as many lie in less room
         size = (a * cell.length_mm + WRAP_MM + PLUG_MM, b * wide + WRAP_MM, c * thick + WRAP_MM)
         lies = any(x <= room[0] and y <= room[1] and size[2] <= room[2] for x, y in (size[:2], size[1::-1]))
         found.append((not lies, size[2], max(size[:2]), size))

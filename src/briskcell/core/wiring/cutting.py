@@ -87,11 +87,16 @@ def to_buy(plan: Plan) -> dict[tuple[str, Colour], float]:
     Returns
     -------
     dict
-        By gauge in words, ``22 AWG`` or ``0.34 mm²``, and colour. [m]
+        By gauge in words, ``22 AWG``, ``0.34 mm²`` or that it is not given, and colour. [m]
     """
     out: dict[tuple[str, Colour], float] = {}
     for piece in pieces(plan):
-        gauge = f"{piece.link.awg:g} AWG" if piece.link.awg is not None else f"{piece.link.section_mm2:g} mm²"
-        key = (gauge, piece.colour)
+        key = (_gauge(piece.link), piece.colour)
         out[key] = out.get(key, 0.0) + SPARE * piece.length_m
     return out
+
+
+def _gauge(link: Link) -> str:
+    if link.awg is not None:
+        return f"{link.awg:g} AWG"
+    return f"{link.section_mm2:g} mm²" if link.section_mm2 is not None else "of a gauge not given"

@@ -52,7 +52,14 @@ class Instruments:
         """Every instrument, the simulated ones last."""
         kept = [Known(i.id, i.address, read_description(i.description)) for i in self._store.instruments()]
         bench = self._bench
-        played = [Known(SIMULATED + k, bench.address(kind), read_description(standard(f"simulated-{kind}"))) for k, kind in enumerate(KINDS)] if bench else []
+        played = (
+            [
+                Known(SIMULATED + k, bench.address(kind), read_description(standard(f"simulated-{kind}")))
+                for k, kind in enumerate(KINDS)
+            ]
+            if bench
+            else []
+        )
         return (*kept, *played)
 
     def of_kind(self, kind: str) -> tuple[Known, ...]:

@@ -15,7 +15,7 @@ from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Converter, EfficiencyPoint, EfficiencyPoints, Link, Load
-from briskcell.model.stores import ChargeBoard, Pack
+from briskcell.model.stores import ChargeBoard
 from briskcell.model.tree import source_of
 from briskcell.model.units import show
 from briskcell.services.edits.values import Edit
@@ -59,7 +59,9 @@ class _Known:
         assert rung.reading is not None
         self.off = float(rung.reading.note.get("off", METER))
         meter = rung.reading.note.get("by", "") or "meter"
-        self.source = f"unit {found.unit.name}, {rung.reading.at.strftime('%-d %b %Y')}, {meter} ±{self.off:.2g}".replace("±0.02", "±2%")
+        self.source = f"unit {found.unit.name}, {rung.reading.at.strftime('%-d %b %Y')}, {meter} ±{self.off:.2g}".replace(
+            "±0.02", "±2%"
+        )
         self.value = float(rung.reading.value or 0.0)
 
     def figure(self, likely: float, beside: float = 0.0) -> Figure:
@@ -85,7 +87,9 @@ def _draw(a: Assessment, found: Proof, rung: Rung, known: _Known) -> Edit:
     if before is not None:
         read, planned = read - before[0], planned - before[1]
     if read <= 0 or planned <= 0:
-        raise FigureError(f"read-{rung.step.key}", f"With {part.name} the pack gave no more than without it.", fix="Read both steps again.")
+        raise FigureError(
+            f"read-{rung.step.key}", f"With {part.name} the pack gave no more than without it.", fix="Read both steps again."
+        )
     share = read / planned if part.kind != "resistance_ohm" else planned / read
     new = known.figure(part.draw.play.likely * share)
     states = part.draw.model_copy(update={"play": new, **_others(part, new)})
@@ -121,20 +125,25 @@ def _efficiency(a: Assessment, found: Proof, rung: Rung, known: _Known) -> Edit:
     store = source_of(a.plan, board)
     volts, alone = _read(found, f"dummy:{board.id}"), _read(found, f"polarity:{store.id}")
     if ohm is None or volts is None or alone is None or board.kind == "linear":
-        raise FigureError(slot, "Its efficiency needs the volts of the resistor's step and of the pack alone.", fix="Read them first.")
+        raise FigureError(
+            slot, "Its efficiency needs the volts of the resistor's step and of the pack alone.", fix="Read them first."
+        )
     solved = joined(a.plan, (), dummy=dummy_load(board.id, ohm))
     drop = float(np.nanmedian(solved.volts[store.id] - solved.volts[board.fed_by])) if store.id in solved.volts else 0.0
     volts_in = alone - drop
     watts_out, watts_in = volts**2 / ohm, volts_in * known.value
     share = watts_out / watts_in if watts_in > 0 else 0.0
     if not 0.3 < share < 1.0:
-        raise FigureError(slot, f"That would be an efficiency of {share:.0%}.", fix="Read the volts and the amps again, one after the other.")
+        raise FigureError(
+            slot, f"That would be an efficiency of {share:.0%}.", fix="Read the volts and the amps again, one after the other."
+        )
     amps = volts / ohm
     lost = [_model_loss(board, volts, volts_in, k * amps) for k in SHAPE]
     scale = (watts_in - watts_out) / max(lost[1], 1e-9)
     points = tuple(
-        EfficiencyPoint(input_v=volts_in, output_a=k * amps, efficiency=k * watts_out / (k * watts_out + scale * w)) for k, w in zip(SHAPE, lost, strict=True)
-    )  # fmt: skip
+        EfficiencyPoint(input_v=volts_in, output_a=k * amps, efficiency=k * watts_out / (k * watts_out + scale * w))
+        for k, w in zip(SHAPE, lost, strict=True)
+    )
     loss = EfficiencyPoints(points=points, grade="measured", source=f"{known.source}; one point, the shape is that of its class")
     return Edit(replaced(a.plan, altered(board, loss=loss)), f"{board.name} has {share:.0%} at {show(amps, 'A')}, measured")
 

@@ -25,6 +25,8 @@ from .instruments import UNIT, Instruments
 
 Run = RunRow  # what pages show of one
 AT_ONCE = 3
+QUIET_S = 0.6  # an answer that takes longer is told as missing
+RESTS_A = 0.02  # below which a load that is switched off draws nothing
 AGAIN_S = 0.3  # between two tries to reach an instrument that is gone
 Kind = Literal["watch", "discharge"]
 
@@ -56,6 +58,7 @@ class _Live:
     def __init__(self, test: Test) -> None:
         self.test, self.halt, self.news = test, Event(), Condition()
         self.cut_since: float | None = None
+        self.asked_at = time.monotonic()
 
     def tell(self) -> None:
         with self.news:
@@ -109,14 +112,17 @@ class Recorder:
     def cut_for(self, run_id: int) -> float | None:
         """Seconds for which nothing came over the line; None while it comes. [s]"""
         live = self._live.get(run_id)
-        return None if live is None or live.cut_since is None else time.monotonic() - live.cut_since
+        if live is None:
+            return None
+        since = time.monotonic() - (live.cut_since or live.asked_at)
+        return since if live.cut_since is not None or since > QUIET_S + live.test.every_s else None
 
     def wait(self, run_id: int, seen: int, seconds: float) -> int:
         """Wait for more readings than were seen, or for its end; how many there are."""
         live = self._live.get(run_id)
         if live is not None and self._store.count(run_id) <= seen:
             with live.news:
-                live.news.wait(seconds)
+                live.news.wait(min(seconds, QUIET_S))
         return self._store.count(run_id)
 
     def runs(self, run_id: int) -> bool:
@@ -141,14 +147,18 @@ class Recorder:
 
     def _readings(self, live: _Live, appender: Appender) -> tuple[str, str]:
         test, began, due = live.test, None, time.monotonic()
+        last, rested = 0.0, False
         hands = _Hands(self._instruments, test)
         try:
             while not live.halt.is_set():
+                live.asked_at = time.monotonic()
                 try:
                     now, volts, amps, ohms = hands.read()
                 except LineCutError:
-                    hands.let_go()
-                    live.cut_since = live.cut_since or time.monotonic()
+                    if live.cut_since is None:
+                        live.cut_since, rested = time.monotonic(), hands.let_go()
+                    else:
+                        hands.let_go()
                     live.tell()
                     live.halt.wait(AGAIN_S)
                     continue
@@ -156,6 +166,10 @@ class Recorder:
                     return "failed", str(error)[:400]
                 live.cut_since = None
                 began = now if began is None else began
+                if rested:  # nothing flowed while the line was cut, so nothing is counted
+                    for at in (last, now - began):
+                        appender.add(at, amps=0.0)
+                last, rested = now - began, False
                 # Ohms stand in the place of volts: a run reads one of them.
                 appender.add(now - began, ohms if test.quantity == "ohms" else volts, amps)
                 live.tell()
@@ -195,20 +209,22 @@ class _Hands:
         clock = self._meter.clock()
         return (time.monotonic() if clock is None else clock), found["volts"], found["amps"], found["ohms"]
 
-    def let_go(self) -> None:
-        """Switch the load off, over a new line where the old one is dead, and let every line go."""
-        if self._test.load is not None:
-            for _ in range(2):
-                try:
-                    load = self._load or self._all.open(self._test.load)
-                    load.put("off")
-                    load.close()
-                    break
-                except (InstrumentError, FigureError):
-                    self._load = None
+    def let_go(self) -> bool:
+        """Switch the load off, over a new line where the old one is dead, and let every line go; whether it was switched off."""
+        rests = False
+        for _ in range(2 if self._test.load is not None else 0):
+            try:
+                load = self._load or self._all.open(self._test.load or 0)
+                load.put("off")
+                rests = load.read("amps") < RESTS_A
+                load.close()
+                break
+            except (InstrumentError, FigureError):
+                self._load = None
         if self._meter is not None:
             self._meter.close()
         self._meter = self._load = None
+        return rests
 
 
 def _limit(test: Test, value: float, seconds: float) -> str:

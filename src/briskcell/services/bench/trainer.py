@@ -47,7 +47,9 @@ def points(plan: Plan) -> tuple[tuple[str, str], ...]:
     return ((GROUND, "ground, any minus"), *((p.id, p.name) for p in parts))
 
 
-def practised(a: Answers, seed: int, grade: int, log: str, *, more: str = "", says: str = "", gives_up: bool = False) -> Practice | None:
+def practised(
+    a: Answers, seed: int, grade: int, log: str, *, more: str = "", says: str = "", gives_up: bool = False
+) -> Practice | None:
     """A case played so far.
 
     Parameters
@@ -81,7 +83,9 @@ def practised(a: Answers, seed: int, grade: int, log: str, *, more: str = "", sa
     verdict = None
     if (kind in KINDS and where in known) or gives_up:
         verdict = _verdict(case, Fault(kind, where) if where else None, gives_up)  # type: ignore[arg-type]
-    return Practice(case, probes, burns(case.specimen) if careless else (), verdict, ".".join(m[0] for m in done), len(done) >= MOST)
+    return Practice(
+        case, probes, burns(case.specimen) if careless else (), verdict, ".".join(m[0] for m in done), len(done) >= MOST
+    )
 
 
 def _verdict(case: Case, said: Fault | None, gives_up: bool) -> Verdict:

@@ -4,7 +4,8 @@ export function startProbes() {
   document.addEventListener("click", (event) => {
     const point = event.target.closest("[data-point]");
     const form = document.querySelector(".probe-form");
-    if (!point || !form) return;
+    // A rail is a name for what its board makes: it is no point of its own.
+    if (!point || !form || ![...form.elements[next].options].some((o) => o.value === point.dataset.point)) return;
     form.elements[next].value = point.dataset.point;
     mark(form);
     next = next === "red" ? "black" : "red";

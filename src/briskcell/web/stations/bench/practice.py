@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from typing import Any
 
 from flask import Response, abort, redirect, request, url_for
 from werkzeug.wrappers import Response as Redirect
@@ -33,11 +34,18 @@ def practice(build_id: int) -> Response | Redirect:
     says = f"{request.args.get('kind', '')},{request.args.get('where', '')}" if request.args.get("do") == "say" else ""
     played = practised(opened.assessed, seed, grade, request.args.get("log", "")[:9000], more=_more(), says=says[:200],
                        gives_up=request.args.get("do") == "give up")  # fmt: skip
-    context = {
-        "id": build_id, "plan": opened.plan, "played": played, "seed": seed, "grade": grade if grade in GRADES else 1, "titles": TITLES,
-        "points": points(opened.plan), "kinds": [(k, WORDS[k]) for k in KINDS], "harness": draw_harness(opened.assessed, "narrow", ""),
+    context: dict[str, Any] = {
+        "id": build_id,
+        "plan": opened.plan,
+        "played": played,
+        "seed": seed,
+        "grade": grade if grade in GRADES else 1,
+        "titles": TITLES,
+        "points": points(opened.plan),
+        "kinds": [(k, WORDS[k]) for k in KINDS],
+        "harness": draw_harness(opened.assessed, "narrow", ""),
         "at": {name: request.args.get(name, "") for name in ("mode", "joined", "red", "black", "kind", "where")},
-    }  # fmt: skip
+    }
     return page_or_partial("practice.html", "bench/_practice.html", **context)
 
 

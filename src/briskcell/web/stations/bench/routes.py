@@ -48,7 +48,16 @@ def reading(build_id: int) -> Response:
     if form("do") == "meter":
         _by_meter(opened.assessed, found)
     else:
-        take(opened.assessed, shop.units, found, form("step"), form("reading"), reason=form("reason"), back=form("do") == "back", note=note)
+        take(
+            opened.assessed,
+            shop.units,
+            found,
+            form("step"),
+            form("reading"),
+            reason=form("reason"),
+            back=form("do") == "back",
+            note=note,
+        )
     return render(opened, view_of(request.form))
 
 

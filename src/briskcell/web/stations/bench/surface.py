@@ -109,14 +109,21 @@ def _shown(run: Run) -> dict[str, Any]:
         "run_unit": UNIT[quantity],
         "last": last if last is not None and math.isfinite(last) else None,
         "share": share(run.about, rows),
-        "course": {"seen": len(rows), "series": [{"unit": s["unit"], "t": s["t"].tolist(), "v": s["v"].tolist()} for s in course["series"]]},
+        "course": {
+            "seen": len(rows),
+            "series": [{"unit": s["unit"], "t": s["t"].tolist(), "v": s["v"].tolist()} for s in course["series"]],
+        },
         "comes_to": _comes_to(course["totals"], UNIT[quantity]) if run.state != "running" else [],
     }
 
 
 def _comes_to(t: Totals, unit: str) -> list[tuple[str, str]]:
     """What a run comes to, in words; what was not read is left out."""
-    out = [(name, show(v, u)) for name, v, u in (("Time", t.seconds / 3600, "h"), ("Charge", t.ah, "Ah"), ("Energy", t.wh, "Wh")) if math.isfinite(v)]
+    out = [
+        (name, show(v, u))
+        for name, v, u in (("Time", t.seconds / 3600, "h"), ("Charge", t.ah, "Ah"), ("Energy", t.wh, "Wh"))
+        if math.isfinite(v)
+    ]
     first = ("Ohms", "Ω") if unit == "Ω" else ("Volts", "V")
     for (name, u), (least, mean, most) in ((first, t.volts), (("Amps", "A"), t.amps)):
         if math.isfinite(mean):

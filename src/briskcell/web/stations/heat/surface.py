@@ -115,7 +115,7 @@ def _drifts(assessed: Assessment) -> list[tuple[str, str, str, str]]:
             out.append((check.fuse.id, check.fuse.name, f"holds {plain(check.holds_a, 'A')} instead of {plain(cold, 'A')}",
                         f"the peak asks {plain(check.peak_a, 'A')}"))  # fmt: skip
     for board in plan.chargers:
-        if board.kind == "linear" and board.thermal_k_per_w is not None:
+        if board.kind == "linear" and board.thermal_k_per_w is not None and board.thermal_k_per_w.likely > 0:
             room_w = max(board.foldback_c - air_c, 0.0) / board.thermal_k_per_w.likely
             out.append((board.id, board.name, f"burns {plain(room_w, 'W')} at most before it charges less",
                         f"it folds back at {plain(board.foldback_c, '°C')}"))  # fmt: skip

@@ -1,0 +1,245 @@
+"""The bench with instruments, driven: a ladder climbed by the meter, a run watched, cut and resumed, a reading kept while the
+server is away, practice on a hidden fault.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import time
+
+import numpy as np
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from playwright.sync_api import Page, expect
+
+from briskcell.core.assess import assess
+from briskcell.core.bench.ladder import dummy_load, ladder
+from briskcell.core.bench.partial import joined
+from briskcell.core.bench.practice import GRADES, case_of, probe
+from briskcell.core.bench.specimen import could_be
+from briskcell.library import catalogue
+from briskcell.services.bench.trainer import practised
+from briskcell.services.demo import curlew, demo_plans, sanderling
+from briskcell.services.workshop import Workshop
+from tests.web.doors import post, stored
+
+SERIES, SOUND = 1, 3
+STOCK = catalogue().stock()
+METER, LOAD = "1000000000", "1000000002"
+
+
+def on_bench(client: FlaskClient, build: int = SOUND, **more: str) -> str:
+    post(client, "unit", {"name": "The grey one", "station": "bench"}, build)
+    return post(client, "simulate", {"unit": "1", "station": "bench"} | more, build).text
+
+
+def test_the_ladder_is_climbed_by_the_meter_and_a_reading_becomes_the_plans(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/bench")
+    page.get_by_label("Name of this console").fill("The grey one")
+    page.get_by_role("button", name="Begin").click()
+    page.get_by_role("button", name="Put it there").click()
+    expect(page.get_by_role("button", name="remove Simulated digital multimeter")).to_be_visible()
+    steps = ladder(assess(sanderling(), STOCK))
+    for n, step in enumerate(steps, start=1):
+        if not step.unit:
+            page.get_by_label("The print beside it says").select_option("other")
+            page.get_by_label("Measured by").fill("Wren")
+            page.get_by_role("button", name="Found and marked").click()
+        else:
+            page.get_by_role("button", name="Read Simulated").click()
+        expect(page.locator("#h-next")).to_contain_text(f"{n} of {len(steps)}", timeout=8000)
+    expect(page.get_by_text("everything is proven")).to_be_visible()
+    pads = page.locator(".rungs li").first
+    page.locator("summary").filter(has_text="Pads").click()
+    expect(pads).to_contain_text("the print is the other way round")
+    expect(pads).to_contain_text("by Wren")
+    page.locator("summary").filter(has_text="with a resistor").click()
+    page.get_by_role("button", name=re.compile("put it on the plan ?: Boost board 5 V, 5 A switch with that resistor")).click()
+    expect(page.locator("#slip, #notice, .spine").first).to_be_visible()
+    expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+
+
+def test_each_kind_of_reading_becomes_its_figure(client: FlaskClient) -> None:
+    on_bench(client, soc="70 %")
+    steps = ladder(assess(sanderling(), STOCK))
+    for step in steps:
+        post(client, "reading", {"unit": "1", "step": step.key, "do": "meter" if step.unit else ""})
+        if step.key == "joint:w-pack":
+            assert post(client, "measured", {"unit": "1", "step": step.key}).status_code == 422, "6 mΩ drown in the meter's leads"
+            post(client, "reading", {"unit": "1", "step": step.key, "reading": "0.5"})
+            post(client, "reading", {"unit": "1", "step": step.key, "reason": "an old switch"})
+    plan = sanderling()
+    pack, board, wire = (plan.by_id[i] for i in ("pack", "boost", "w-pack"))
+    for key in ("feed:boost", "idle:boost", "joint:w-pack"):
+        assert post(client, "measured", {"unit": "1", "step": key}).status_code == 200, key
+    kept = stored(client)
+    by_id = {p["id"]: p for kind in ("links", "converters") for p in kept[kind]}
+    ohm = by_id["w-pack"]["resistance_ohm"]
+    assert ohm["grade"] == "measured"
+    assert ohm["likely"] == pytest.approx(0.35), "0.5 Ω less 0 to 0.3 Ω of leads"
+    assert (ohm["low"], ohm["high"]) == (pytest.approx(0.193), pytest.approx(0.507)), "and 2 % of the meter"
+    assert by_id["boost"]["output_v"]["likely"] == pytest.approx(board.output_v.likely, rel=0.01)  # type: ignore[attr-defined]
+    assert "Simulated digital multimeter ±0.001" in by_id["boost"]["output_v"]["source"]
+    loss = by_id["boost"]["loss"]
+    assert loss["grade"] == "measured"
+    # The bench plays the plan, so what is measured is the plan's own efficiency, within what volts of the pack and noise leave.
+    dummy = next(s for s in steps if s.key == "dummy:boost")
+    solved = joined(plan, (), dummy=dummy_load("boost", dummy.dummy_ohm or 0.0), soc=np.array([0.7]))
+    volts, before, amps = (float(v[1, 0]) for v in (solved.volts["boost"], solved.volts["fuse"], solved.amps["pack"]))
+    assert loss["points"][1]["efficiency"] == pytest.approx(volts**2 / (dummy.dummy_ohm or 0.0) / (before * amps), abs=0.01)
+    assert pack is not wire
+    assert post(client, "undo").status_code == 200
+
+
+def test_a_discharge_is_watched_cut_resumed_reloaded_and_gives_a_capacity(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/bench")
+    page.get_by_label("Name of this console").fill("The grey one")
+    page.get_by_role("button", name="Begin").click()
+    page.get_by_label("Its pack is charged to").fill("100 %")
+    page.get_by_label("Time runs").fill("2000")
+    page.get_by_role("button", name="Put it there").click()
+    form = page.locator("form", has=page.get_by_text("A reading every"))
+    form.get_by_label("What").select_option("discharge")
+    form.get_by_label("draws").fill("2 A")
+    form.get_by_label("A reading every").fill("0.05 s")
+    form.get_by_label("End below").fill("")
+    form.get_by_role("button").click()
+    expect(form.get_by_role("alert")).to_contain_text("never discharged without an end")
+    form.get_by_label("End below").fill("2.8 V")
+    form.get_by_label("the pack is full now").check()
+    form.get_by_role("button").click()
+    now, said = page.locator("[data-now]"), page.locator("[data-said]")
+    expect(now).to_contain_text("V")
+    before = now.text_content()
+    expect(now).not_to_have_text(before or "")
+    page.get_by_text("Put this build on the simulated bench").click()
+    page.get_by_role("button", name="cut its line").click()
+    expect(said).to_contain_text("Nothing comes from the instrument")
+    expect(said).to_contain_text("It runs.", timeout=9000)
+    page.reload()
+    expect(page.locator(".live-plot canvas")).to_be_visible()
+    expect(said).to_contain_text("Ended at", timeout=20000)
+    page.get_by_role("button", name="put its capacity on the plan").click()
+    expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+    page.goto(f"{site}/builds/{SOUND}/pack")
+    expect(page.locator("body")).to_contain_text("measured")
+
+
+def test_runs_keep_what_came_end_by_their_limits_and_refuse_nonsense(client: FlaskClient, app: Flask) -> None:
+    shop: Workshop = app.extensions["briskcell"]
+    page = on_bench(client, soc="90 %", speed="500")
+    assert "Put it there" in page
+    asked = {"unit": "1", "do": "begin", "kind": "discharge", "meter": METER, "load": LOAD, "amps": "2 A", "every": "0.02 s",
+             "below": "3.9 V", "after": "12 h", "full": "yes"}  # fmt: skip
+    for wrong, says in (({"amps": "99 A"}, "A load of 99 A"), ({"every": "0 s"}, "A reading every 0 s"), ({"meter": "7"}, "not there any more"),
+                        ({"kind": "burn"}, "no run"), ({"load": ""}, "An instrument is missing"), ({"after": "900 h"}, "It cannot end after")):  # fmt: skip
+        answer = post(client, "run", asked | wrong)
+        assert answer.status_code == 422, wrong
+        assert says in answer.text
+    assert post(client, "run", asked).status_code == 200
+    assert "Another run uses that instrument" in post(client, "run", asked).text
+    events = client.get(f"/builds/{SOUND}/runs/1/stream?seen=0", buffered=False)
+    seen, state = 0, "running"
+    for text in events.response:  # type: ignore[union-attr]
+        for found in re.findall(r"data: (.+)\n", text.decode() if isinstance(text, bytes) else text):
+            news = json.loads(found)
+            assert news["seen"] >= seen
+            seen, state = news["seen"], news["state"]
+    assert state == "done"
+    rows = shop.runs.rows(1)
+    assert len(rows) == seen
+    assert rows[-1, 1] < 3.9 <= rows[-2, 1], "it ends with the first reading below"
+    held = float(((rows[1:, 0] - rows[:-1, 0]) * (rows[1:, 2] + rows[:-1, 2]) / 2).sum()) / 3600
+    assert held == pytest.approx(2.0 * rows[-1, 0] / 3600, rel=0.01), "2 A all the way"
+    shop.instruments.with_bench(lambda b: _says(b.world.load_on is False))
+    assert "put its capacity" not in client.get(f"/builds/{SOUND}/bench").text, "it did not go down to empty"
+    assert post(client, "run", {"unit": "1", "do": "remove", "run": "1"}).status_code == 200
+    assert shop.runs.get(1) is None
+    assert not shop.runs.path(1).exists()
+    assert client.get(f"/builds/{SERIES}/runs/1/stream").status_code == 404
+
+
+def _says(true: bool) -> None:
+    assert true
+
+
+def test_a_reading_is_kept_while_the_server_is_away_and_sent_later(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/bench")
+    page.get_by_label("Name of this console").fill("The grey one")
+    page.get_by_role("button", name="Begin").click()
+    page.route("**/reading", lambda route: route.abort())
+    page.get_by_role("button", name="Found and marked").click()
+    expect(page.locator("#notice")).to_contain_text("Kept on this machine until Brisk Cell answers: Find plus and minus of Pack")
+    expect(page.locator("#h-next")).to_contain_text("0 of")
+    page.reload()
+    expect(page.locator("#notice")).to_contain_text("Kept on this machine")
+    page.unroute("**/reading")
+    expect(page.locator("#h-next")).to_contain_text("1 of", timeout=8000)
+
+
+@pytest.mark.parametrize("grade", GRADES)
+def test_practice_hides_a_fault_of_its_grade_and_tells_the_shortest_way(grade: int) -> None:
+    for plan in demo_plans():
+        a = assess(plan, STOCK)
+        for seed in range(2):
+            case = case_of(a, seed, grade)
+            assert case is not None
+            assert case.fault.kind in GRADES[grade]
+            assert case == case_of(a, seed, grade), "the same seed, the same case"
+            played = practised(a, seed, grade, "", says=f"{case.fault.kind},{case.fault.where}")
+            assert played is not None
+            assert played.verdict is not None
+            assert played.verdict.right
+            assert played.verdict.burned
+            for tell in played.verdict.way:
+                assert not (tell.step.unit and tell.step.holds(tell.shows) and len(played.verdict.way) == 1), "one reading that tells is off"
+            other = next(f for f in could_be(a) if f.where != case.fault.where and f.kind != case.fault.kind)
+            wrong = practised(a, seed, grade, "", says=f"{other.kind},{other.where}")
+            assert wrong is not None
+            assert wrong.verdict is not None
+            assert not wrong.verdict.right
+            assert not wrong.verdict.truth, "the truth is not told with a wrong answer"
+
+
+def test_probes_of_practice_by_hand() -> None:
+    a = assess(curlew(), STOCK)
+    case = next(c for c in (case_of(a, n, 2) for n in range(60)) if c and c.fault.kind == "dead cell")
+    alone = probe(case, "volts", "pack", "ground", joined=False, number=1)
+    assert 3.3 < alone.value < 4.2, "one of two cells in series"
+    assert probe(case, "volts", "pack", "w-pack", joined=True, number=2).value == pytest.approx(0.0, abs=0.2)
+    assert probe(case, "ohms", "w-pack", "pack", joined=False, number=3).value < 0.3
+    assert probe(case, "ohms", "w-pack", "ground", joined=False, number=3).value == pytest.approx(2000.0, rel=0.02)
+    assert "nonsense" in probe(case, "ohms", "w-pack", "ground", joined=True, number=4).shown
+    short = next(c for c in (case_of(a, n, 1) for n in range(60)) if c and c.fault.kind == "short")
+    assert probe(short, "ohms", short.fault.where, "ground", joined=False, number=1).value == pytest.approx(0.3, rel=0.01), "bridge and leads"
+    assert "fuse is gone" in probe(short, "amps", "pack", "ground", joined=True, number=2).shown
+
+
+def test_practice_driven(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SERIES}/practice?grade=1&case=5")
+    case = case_of(assess(curlew(), STOCK), 5, 1)
+    assert case is not None
+    expect(page.locator(".said")).to_contain_text(case.complaint)
+    page.locator('[data-point="w-pack"]').first.click()
+    page.locator('[data-point="pack"]').first.click()
+    expect(page.locator("select[name=red]")).to_have_value("w-pack")
+    expect(page.locator("select[name=black]")).to_have_value("pack")
+    page.locator("select[name=mode]").select_option("ohms")
+    page.get_by_role("button", name="Read").click()
+    expect(page.locator(".readings tbody tr")).to_have_count(1)
+    page.locator("select[name=kind]").select_option("trimmer")
+    page.get_by_role("button", name="That is it").click()
+    expect(page.locator(".told")).to_contain_text("Not a trimmer")
+    page.locator("select[name=kind]").select_option(case.fault.kind)
+    page.locator("select[name=where]").select_option(case.fault.where)
+    page.get_by_role("button", name="That is it").click()
+    expect(page.locator(".told")).to_contain_text("Right:")
+    expect(page.locator(".told")).to_contain_text("The shortest way to it")
+    page.reload()
+    expect(page.locator(".readings tbody tr")).to_have_count(1)
+    started = time.perf_counter()
+    page.get_by_role("link", name="Go to grade 3").click()
+    expect(page.locator("h2").first).to_contain_text("grade 3")
+    assert time.perf_counter() - started < 5.0
