@@ -27,6 +27,7 @@ from briskcell.services.assembly import cell_of, load_with_wire, pack_of, plan_f
 from briskcell.services.demo import oystercatcher, sanderling
 from briskcell.web import create_app
 from crowded import rows as crowded
+from instruments import rows as instruments
 from reference import stepped_runtime_h
 
 RESULTS = Path(__file__).with_name("RESULTS.md")
@@ -189,6 +190,7 @@ def main() -> None:
         *((f"scout, {n} candidates", f"{s:.2f} s, {s / n * 1e6:.0f} µs each") for n, s in candidates),
         ("most memory of this process", f"{peak_mb:.0f} MB"),
         *crowded(),
+        *instruments(),
     ]  # fmt: skip
     table = "\n".join(f"| {what} | {value} |" for what, value in rows)
     head = f"# Costs\n\nMeasured {datetime.now(UTC):%Y-%m-%d} by `make bench`, one run, one machine."

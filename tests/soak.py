@@ -177,6 +177,18 @@ b = s.heads()[0][0] if s.heads() else s.create({"n": 0}, "made")
 for n in range(s.head(b).document["n"] + 1, 10**9):
     s.save(b, s.head(b).id, {"n": n}, str(n)); print(n, flush=True)
 """
+STREAMER = """
+import sys, time; from pathlib import Path
+from briskcell.services.workshop import Workshop
+from briskcell.services.bench.recording import Test, stream
+from briskcell.services.bench.instruments import SIMULATED
+shop = Workshop(Path(sys.argv[1]) / "builds.sqlite3"); shop.load_demo()
+unit = shop.units.add(3, "one")
+shop.instruments.simulate(3, shop.open(3).assessed, (), soc=0.9, speed=100.0)
+run = shop.recorder.begin(unit, Test(kind="discharge", title="x", meter=SIMULATED, load=SIMULATED + 2, amps=1.0, every_s=0.002, below=2.0))
+for news in stream(shop.recorder, shop.runs, run, 0, time.monotonic() + 60):
+    print(news["seen"], flush=True)
+"""
 STARTER = (
     "import sys; from briskcell.cli import main; sys.argv = ['brisk-cell', 'demo', '--data', sys.argv[1], '--port', '0']; main()"
 )
@@ -236,6 +248,33 @@ def kills(count: int, rng: random.Random) -> Counter[str]:
             counts["kills in a migration"] += 1
             counts["lost builds"] += len(store.heads()) != 300
             store.close()
+    return counts
+
+
+def kills_in_a_run(count: int, rng: random.Random) -> Counter[str]:
+    """A run on the simulated bench, its process killed in the middle: what was shown is kept, and the run is said to be interrupted."""
+    counts = Counter[str]()
+    for _ in range(count):
+        with tempfile.TemporaryDirectory() as folder:
+            running = subprocess.Popen(
+                [sys.executable, "-c", STREAMER, folder], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+            )
+            assert running.stdout is not None
+            shown = [running.stdout.readline()]
+            time.sleep(rng.uniform(0.05, 0.6))
+            running.kill()
+            shown += running.stdout.readlines()
+            running.stdout.close()
+            running.wait()
+            last = max((int(line) for line in shown if line.strip().isdigit()), default=0)
+            shop = Workshop(Path(folder) / "builds.sqlite3")
+            kept, run = shop.runs.rows(1), shop.runs.get(1)
+            counts["kills in a run"] += 1
+            counts["readings shown"] += last
+            counts["readings lost"] += max(last - len(kept), 0)
+            counts["readings out of order"] += int((kept[1:, 0] < kept[:-1, 0]).sum())
+            counts["runs not said to be interrupted"] += run is None or run.state != "interrupted"
+            shop.close()
     return counts
 
 
@@ -367,6 +406,7 @@ def main() -> None:
     structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(50))
     rng = random.Random(0)
     told("kills", kills(max(int(200 * share), 10), rng))
+    told("runs", kills_in_a_run(max(int(50 * share), 3), rng))
     told("full disk", full_disk(max(int(60 * share), 8)))
     with tempfile.TemporaryDirectory() as folder:
         app = create_app(Path(folder))

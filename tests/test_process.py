@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import re
+import socket
 import sqlite3
 import subprocess
 import sys
@@ -17,9 +19,12 @@ import structlog
 from click.testing import CliRunner
 
 from briskcell.cli import main
+from briskcell.formats.plan_json import write_plan
+from briskcell.services.demo import sanderling
 from briskcell.services.folder import lock, note_address
 from briskcell.services.workshop import Workshop
 from briskcell.web import create_app
+from tests import soak
 
 
 def start(folder: Path, port: str) -> tuple[subprocess.Popen[str], str]:
@@ -187,3 +192,45 @@ def test_two_first_starts_at_once_make_the_demo_once(tmp_path: Path) -> None:
     assert shops[0].shelf()[1] == 3
     for shop in shops:
         shop.close()
+
+
+def test_a_run_that_is_killed_keeps_every_reading_that_was_shown() -> None:
+    counts = soak.kills_in_a_run(3, random.Random(8))
+    assert counts["kills in a run"] == 3
+    assert counts["readings shown"] > 100
+    assert (counts["readings lost"], counts["readings out of order"], counts["runs not said to be interrupted"]) == (0, 0, 0)
+
+
+def test_the_simulated_bench_is_a_program_of_its_own(tmp_path: Path) -> None:
+    plan = tmp_path / "plan.json"
+    plan.write_bytes(write_plan(sanderling()))
+    command = [
+        sys.executable,
+        "-c",
+        "from briskcell.cli import main; main()",
+        "bench-sim",
+        str(plan),
+        "--port",
+        "0",
+        "--fault",
+        "cold,w-pack",
+        "--charge",
+        "0.5",
+    ]
+    bench = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    try:
+        assert bench.stdout is not None
+        lines = [bench.stdout.readline() for _ in range(4)]
+        assert lines[3] == "On the bench: cold at w-pack. Ctrl+C ends it.\n"
+        port = int(lines[0].split("::")[2])
+        with socket.create_connection(("127.0.0.1", port), timeout=5) as meter, meter.makefile() as answers:
+            meter.sendall(b"SIM:PLACE joint:w-pack\nMEAS:RES?\nSIM:FAULTS?\n")
+            ohms, faults = answers.readline(), answers.readline()
+        assert faults == "cold,w-pack\n"
+        assert float(ohms) == pytest.approx(2.106, rel=0.01), "2 Ω of the joint, 6 mΩ of wire, 0.1 Ω of leads"
+        assert bench.poll() is None
+    finally:
+        end(bench)
+    refused = subprocess.run([*command[:5], "--fault", "rust,w-pack"], capture_output=True, text=True, check=False)
+    assert refused.returncode == 1
+    assert "There is no fault “rust”" in refused.stderr

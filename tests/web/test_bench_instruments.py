@@ -32,7 +32,8 @@ METER, LOAD = "1000000000", "1000000002"
 
 def on_bench(client: FlaskClient, build: int = SOUND, **more: str) -> str:
     post(client, "unit", {"name": "The grey one", "station": "bench"}, build)
-    return post(client, "simulate", {"unit": "1", "station": "bench"} | more, build).text
+    page: str = post(client, "simulate", {"unit": "1", "station": "bench"} | more, build).text
+    return page
 
 
 def test_the_ladder_is_climbed_by_the_meter_and_a_reading_becomes_the_plans(page: Page, site: str) -> None:
@@ -142,7 +143,7 @@ def test_runs_keep_what_came_end_by_their_limits_and_refuse_nonsense(client: Fla
     assert "Another run uses that instrument" in post(client, "run", asked).text
     events = client.get(f"/builds/{SOUND}/runs/1/stream?seen=0", buffered=False)
     seen, state = 0, "running"
-    for text in events.response:  # type: ignore[union-attr]
+    for text in events.response:
         for found in re.findall(r"data: (.+)\n", text.decode() if isinstance(text, bytes) else text):
             news = json.loads(found)
             assert news["seen"] >= seen
@@ -194,7 +195,9 @@ def test_practice_hides_a_fault_of_its_grade_and_tells_the_shortest_way(grade: i
             assert played.verdict.right
             assert played.verdict.burned
             for tell in played.verdict.way:
-                assert not (tell.step.unit and tell.step.holds(tell.shows) and len(played.verdict.way) == 1), "one reading that tells is off"
+                assert not (tell.step.unit and tell.step.holds(tell.shows) and len(played.verdict.way) == 1), (
+                    "one reading that tells is off"
+                )
             other = next(f for f in could_be(a) if f.where != case.fault.where and f.kind != case.fault.kind)
             wrong = practised(a, seed, grade, "", says=f"{other.kind},{other.where}")
             assert wrong is not None
@@ -213,7 +216,9 @@ def test_probes_of_practice_by_hand() -> None:
     assert probe(case, "ohms", "w-pack", "ground", joined=False, number=3).value == pytest.approx(2000.0, rel=0.02)
     assert "nonsense" in probe(case, "ohms", "w-pack", "ground", joined=True, number=4).shown
     short = next(c for c in (case_of(a, n, 1) for n in range(60)) if c and c.fault.kind == "short")
-    assert probe(short, "ohms", short.fault.where, "ground", joined=False, number=1).value == pytest.approx(0.3, rel=0.01), "bridge and leads"
+    assert probe(short, "ohms", short.fault.where, "ground", joined=False, number=1).value == pytest.approx(0.3, rel=0.01), (
+        "bridge and leads"
+    )
     assert "fuse is gone" in probe(short, "amps", "pack", "ground", joined=True, number=2).shown
 
 

@@ -8,6 +8,7 @@ from functools import cached_property
 from itertools import islice
 
 from briskcell.core.answers import ANSWERS, NOTHING, Answers, Report, Stock, raised
+from briskcell.core.bench.ladder import Step, ladder
 from briskcell.core.brief.requirements import Requirement, requirements
 from briskcell.core.draw.bill import bill
 from briskcell.core.moves.fix import Fix
@@ -24,6 +25,11 @@ WISH = "wish:"
 
 class Assessment(Answers):
     """The answers for one plan, and what every rule says of them."""
+
+    @cached_property
+    def ladder(self) -> tuple[Step, ...]:
+        """Every step that proves the build on the bench."""
+        return ladder(self)
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:

@@ -87,7 +87,9 @@ HELP: dict[str, StationHelp] = {
         "Whether a console that was made is as it was planned, proven one safe step after another.",
         ("Begin a unit; a second one starts unproven, whatever the first one read.",
          "Take the steps as they come: nothing is live until pads, joints and shorts are proven.",
-         "Where a reading is off, look at the causes in their order; pass it only for a reason, which is kept."),
+         "Where a reading is off, look at the causes in their order; pass it only for a reason, which is kept.",
+         "Add a meter or a load over the network, or put the build on the simulated bench, and let it read; a discharge gives the capacity.",
+         "Practice hides a fault in this very build: find it with as few readings as you can, before anything is joined."),
     ),
 }  # fmt: skip
 

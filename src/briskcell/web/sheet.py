@@ -14,6 +14,7 @@ from briskcell.model.errors import FigureError
 from briskcell.model.figure import GRADES
 from briskcell.services import sheet
 from briskcell.services.bench.proof import proof
+from briskcell.services.bench.recording import totals_of
 from briskcell.services.judge import sheltered
 from briskcell.services.summary import summary_of
 from briskcell.services.workshop import Opened
@@ -36,7 +37,7 @@ PAPERS = {"a4": "A4", "letter": "Letter"}
 
 def sheet_context(opened: Opened, chosen: Sequence[str] = (), paper: str = "") -> dict[str, Any]:
     """What a sheet shows: all sections unless some are named."""
-    assessed, plan, store = opened.assessed, opened.plan, workshop().units
+    assessed, plan, store, runs = opened.assessed, opened.plan, workshop().units, workshop().runs
     sections = [s for s in sheet.SECTIONS if s in chosen] or list(sheet.SECTIONS)
     drawn = sheltered("map of the sheet", lambda: _map(opened), "") if "numbers" in sections else ""
     units = store.units(opened.revision.build_id) if "units" in sections else ()
@@ -59,6 +60,7 @@ def sheet_context(opened: Opened, chosen: Sequence[str] = (), paper: str = "") -
         "steps": steps_of(assessed),
         "points": sheet.test_points(assessed),
         "proofs": [proof(assessed, u, store.readings(u.id)) for u in units],
+        "runs": {u.id: [(r, totals_of(runs, r.id)) for r in runs.of_unit(u.id) if r.state != "running"] for u in units},
         "thresholds": sheet.thresholds(assessed),
         "off": switched_off(assessed),
         "carrier_wh": sheet.carrier_wh(plan),

@@ -135,7 +135,7 @@ def pack_block(pack: Pack, room: Size) -> Size | None:
     thick = cell.thickness_mm * (1.0 + (cell.swelling or (0.0 if cell.is_round else POUCH_SWELLING)))
     count = pack.series * len(pack.string_cells)
     found = []
-    for a, b in ((a, b) for a in range(1, count + 1) for b in range(1, -(-count // a) + 1)):
+    for a, b in ((i, j) for i in range(1, count + 1) for j in range(1, -(-count // i) + 1)):
         c = -(-count // (a * b))
         if (a - 1) * b * c >= count or a * (b - 1) * c >= count:
             continue  # as many lie in less room

@@ -9,7 +9,7 @@ from typing import Literal
 
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.causes import Cause, causes
-from briskcell.core.bench.ladder import Step, ladder
+from briskcell.core.bench.ladder import Step
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
@@ -77,7 +77,7 @@ def proof(assessed: Assessment, unit: UnitRow, readings: Sequence[ReadingRow]) -
     last = {r.step: r for r in readings}
     states: dict[str, State] = {}
     rungs = []
-    for step in ladder(assessed):
+    for step in assessed.ladder:
         waits = next((k for k in step.after if k in states and states[k] not in ("proven", "passed")), "")
         found = last.get(step.key)
         state: State
