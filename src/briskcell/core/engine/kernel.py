@@ -20,13 +20,14 @@ TOLERANCE = 1e-8  # of the source voltage
 FLOOR = 0.02  # of the source voltage; nothing works below, and a solution there is a collapse
 MOST_A = 1e3  # asked of a source that cannot carry its converter: enough to drive the sweep down, never inf
 BOOST, BUCK_BOOST, BUCK, LINEAR = range(4)
-SET_V, DROPOUT_V, DROPOUT_OHM, STANDING_A, JUNCTION_V, OHM, EFFICIENCY, SWITCHING = range(8)  # columns of a tree's ``own``
+SET_V, DROPOUT_V, DROPOUT_OHM, STANDING_A, JUNCTION_V, OHM, EFFICIENCY, SWITCHING, LOSS = range(9)  # columns of a tree's ``own``
 
 
 class Tree(NamedTuple):
     """A network as flat arrays. Branches of consumer ``c`` are ``branch[start[c]:start[c + 1]]``.
 
-    ``own`` has a row of coefficients for each converter. Tables of efficiency are padded: ``table_size`` says how far
+    ``own`` has a row of coefficients for each converter, a leading axis for variants of them (of one, as a rule); each point
+    of a batch says by its ``row`` which variant holds. ``LOSS`` scales all that is lost. Tables of efficiency are padded: ``table_size`` says how far
     they are filled, 0 × 0 where a converter has none.
     """
 
@@ -98,7 +99,7 @@ def stiff_v(kind: int, set_v: float, dropout_v: float, dropout_ohm: float, input
 
 
 @compiled
-def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, current: Array, conductance: Array,
+def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, current: Array, conductance: Array, row: Indices,
           x: Array, scale: Array, amps: Array, branch_a: Array, new: Array) -> None:  # fmt: skip
     """Backward and forward once at some points: the currents at volts ``x``, and the volts ``new`` that follow.
 
@@ -111,6 +112,7 @@ def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, cur
     n_loads = n - n_boards
     source_a, source_v = np.empty(n_stores + n_boards), np.empty(n_stores + n_boards)
     for p in points:
+        v = row[p]
         for s in range(n_stores):
             source_a[s], source_v[s] = 0.0, ocv[p, s]
         for k in range(n_boards):
@@ -127,15 +129,17 @@ def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, cur
                 k = c - n_loads
                 out_a = source_a[n_stores + k]
                 if kind[k] == LINEAR:
-                    drawn = out_a + own[k, STANDING_A]
+                    drawn = out_a + own[v, k, STANDING_A]
                 else:
-                    efficiency = own[k, EFFICIENCY]
+                    efficiency, loss = own[v, k, EFFICIENCY], own[v, k, LOSS]
                     if table_size[k, 0]:
                         size = table_size[k]
                         efficiency = table_value(table_v[k], table_a[k], table[k], size[0], size[1], volts, out_a)
-                    out_w, standing, junction, r = out_a * x[p, n + k], own[k, STANDING_A], own[k, JUNCTION_V], own[k, OHM]
+                    efficiency = efficiency / (efficiency + loss * (1.0 - efficiency))
+                    out_w, standing = out_a * x[p, n + k], loss * own[v, k, STANDING_A]
+                    junction, r = loss * own[v, k, JUNCTION_V], loss * own[v, k, OHM]
                     if kind[k] == BUCK and (junction > 0.0 or r > 0.0):
-                        drawn = min(buck_current(out_w, out_a, volts, standing, junction, r, own[k, SWITCHING]), MOST_A)
+                        drawn = min(buck_current(out_w, out_a, volts, standing, junction, r, loss * own[v, k, SWITCHING]), MOST_A)
                     else:
                         drawn = min(input_current(out_w, volts, standing, junction, r, efficiency), MOST_A)
             amps[p, c] = drawn
@@ -151,40 +155,41 @@ def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, cur
             new[p, c] = volts
             if c >= n_loads:
                 k = c - n_loads
-                given = stiff_v(kind[k], own[k, SET_V], own[k, DROPOUT_V], own[k, DROPOUT_OHM], volts, source_a[n_stores + k])
+                given = stiff_v(kind[k], own[v, k, SET_V], own[v, k, DROPOUT_V], own[v, k, DROPOUT_OHM], volts, source_a[n_stores + k])
                 new[p, n + k] = source_v[n_stores + k] = given
 
 
 @compiled
-def unloaded(tree: Tree, points: Indices, ocv: Array, x: Array) -> None:
+def unloaded(tree: Tree, points: Indices, ocv: Array, row: Indices, x: Array) -> None:
     """Volts of every unknown while no current flows, into ``x``, at some points."""
     n_stores, n, n_boards = tree.n_stores, len(tree.source), len(tree.kind)
     source, order, kind, own = tree.source, tree.deepest_first, tree.kind, tree.own
     source_v = np.empty(n_stores + n_boards)
     for p in points:
+        v = row[p]
         for s in range(n_stores):
             source_v[s] = ocv[p, s]
         for at in range(n_boards - 1, -1, -1):
             k = order[at]
             fed = source_v[source[n - n_boards + k]]
-            source_v[n_stores + k] = stiff_v(kind[k], own[k, SET_V], own[k, DROPOUT_V], own[k, DROPOUT_OHM], fed, 0.0)
+            source_v[n_stores + k] = stiff_v(kind[k], own[v, k, SET_V], own[v, k, DROPOUT_V], own[v, k, DROPOUT_OHM], fed, 0.0)
             x[p, n + k] = source_v[n_stores + k]
         for c in range(n):
             x[p, c] = source_v[source[c]]
 
 
 @compiled
-def settle(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, current: Array, conductance: Array,
+def settle(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, current: Array, conductance: Array, row: Indices,
            x: Array, scale: Array, amps: Array, branch_a: Array) -> Indices:  # fmt: skip
     """Sweep some points from their unloaded volts until they settle; those that have not after ``SWEEPS`` are given back."""
-    unloaded(tree, points, ocv, x)
+    unloaded(tree, points, ocv, row, x)
     left, before, new = points.copy(), np.empty(x.shape), np.empty(x.shape)
     for p in points:
         for u in range(x.shape[1]):
             scale[p, u] = max(abs(x[p, u]), 1e-3)
             before[p, u] = x[p, u]
     for turn in range(SWEEPS):
-        sweep(tree, left, ocv, ohm, power, current, conductance, x, scale, amps, branch_a, new)
+        sweep(tree, left, ocv, ohm, power, current, conductance, row, x, scale, amps, branch_a, new)
         moving = 0
         for p in left:
             still = turn >= 1

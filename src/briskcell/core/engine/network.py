@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from briskcell.core.engine.converters import KIND, Losses, losses_of
-from briskcell.core.engine.kernel import Tree
+from briskcell.core.engine.kernel import LOSS, Tree
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import STATES, Converter, Fed, Link, Load
 from briskcell.model.plan import Plan
@@ -88,7 +88,8 @@ class Network:
     def tree(self) -> Tree:
         """The same as flat arrays, for the compiled loops."""
         rows, branch = np.nonzero(self.branch_of_consumer)
-        own = np.zeros((len(self.converters), 8))
+        own = np.zeros((len(self.converters), 9))
+        own[:, LOSS] = 1.0
         tables = [loss.table for loss in self.losses]
         size = np.array([(len(t.input_v), len(t.output_a)) if t else (0, 0) for t in tables], dtype=np.intp).reshape(-1, 2)
         most_rows, most_columns = size.max(axis=0, initial=1)
@@ -96,7 +97,7 @@ class Network:
         values = np.zeros((len(tables), most_rows, most_columns))
         for k, (c, loss, table) in enumerate(zip(self.converters, self.losses, tables, strict=True)):
             own[k, :3] = c.output_v.likely, c.dropout_v.likely, c.dropout_ohm.likely
-            own[k, 3:] = loss.quiescent_a, loss.drop_v, loss.resistance_ohm, loss.efficiency, loss.switching
+            own[k, 3:LOSS] = loss.quiescent_a, loss.drop_v, loss.resistance_ohm, loss.efficiency, loss.switching
             if table:
                 r, n = size[k]
                 at_v[k, :r], at_a[k, :n], values[k, :r, :n] = table.input_v, table.output_a, table.efficiency
@@ -107,7 +108,7 @@ class Network:
             branch=np.ascontiguousarray(branch),
             deepest_first=np.array(self.deepest_first, dtype=np.intp),
             kind=np.array([KIND[c.kind] for c in self.converters], dtype=np.intp),
-            own=own,
+            own=own[None],
             table_size=size,
             table_v=at_v,
             table_a=at_a,

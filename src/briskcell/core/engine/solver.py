@@ -101,7 +101,7 @@ class Flow:
 
 
 def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws, slow: Slow | None = None,
-          link_ohm: ArrayLike | None = None) -> Flow:  # fmt: skip
+          link_ohm: ArrayLike | None = None, boards: Boards | None = None) -> Flow:  # fmt: skip
     """Solve a tree by backward/forward sweeps, every point of the batch at once.
 
     The sweep [1]_ starts from the sources' voltages and falls monotonically to the upper solution where loads draw
@@ -122,6 +122,8 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
         Resistance that another point's current has polarised. Without it ``store_ohm`` is all.
     link_ohm : array_like, shape (..., n_links), optional
         Resistances of the links, in the order of the branches, where they differ from point to point. [Ω]
+    boards : Boards, optional
+        Converters that differ from point to point.
 
     Returns
     -------
@@ -149,8 +151,11 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
         out[:] = values
         return out.reshape(points, -1) if values.shape[-1] else np.empty((points, 0))
 
-    batch = _Batch(network, _Given(network.tree, rows(ocv), resistance.reshape(points, len(network.branches)),
-                                   rows(draws.power_w), rows(draws.current_a), rows(draws.conductance_s)))  # fmt: skip
+    tree, variant = network.tree, np.zeros(points, dtype=np.intp)
+    if boards is not None:
+        tree, variant = tree._replace(own=boards.own), np.broadcast_to(boards.of_point, shape).reshape(-1).astype(np.intp)
+    batch = _Batch(network, _Given(tree, rows(ocv), resistance.reshape(points, len(network.branches)),
+                                   rows(draws.power_w), rows(draws.current_a), rows(draws.conductance_s), variant))  # fmt: skip
     at = np.arange(points)
     if slow is None or not n_stores:
         batch.settle(at)
@@ -176,6 +181,22 @@ class Slow:
 
     ohm: Array
     from_row: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Boards:
+    """Variants of a network's converters: coefficients as of ``Tree.own``, and which of them holds at each point.
+
+    Attributes
+    ----------
+    own : ndarray, shape (n_variants, n_converters, 9)
+        Coefficients.
+    of_point : ndarray of int, broadcasts with the batch
+        Variant of each point.
+    """
+
+    own: Array
+    of_point: NDArray[np.intp]
 
 
 class _Batch:
@@ -224,6 +245,7 @@ class _Given(NamedTuple):
     power_w: Array
     current_a: Array
     conductance_s: Array
+    row: NDArray[np.intp]
 
     def only(self, points: NDArray[np.intp], times: int = 1) -> _Given:
         """Some of the points, each repeated for the columns of its Jacobian."""
