@@ -88,7 +88,7 @@ HELP: dict[str, StationHelp] = {
         ("Begin a unit; a second one starts unproven, whatever the first one read.",
          "Take the steps as they come: nothing is live until pads, joints and shorts are proven.",
          "Where a reading is off, look at the causes in their order; pass it only for a reason, which is kept.",
-         "Add a meter or a load over the network, or put the build on the simulated bench, and let it read; a discharge gives the capacity.",
+         "Add a meter or a load, or put the build on the simulated bench, and let it read; a discharge gives the capacity.",
          "Practice hides a fault in this very build: find it with as few readings as you can, before anything is joined."),
     ),
 }  # fmt: skip

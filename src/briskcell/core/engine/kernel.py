@@ -20,15 +20,16 @@ TOLERANCE = 1e-8  # of the source voltage
 FLOOR = 0.02  # of the source voltage; nothing works below, and a solution there is a collapse
 MOST_A = 1e3  # asked of a source that cannot carry its converter: enough to drive the sweep down, never inf
 BOOST, BUCK_BOOST, BUCK, LINEAR = range(4)
-SET_V, DROPOUT_V, DROPOUT_OHM, STANDING_A, JUNCTION_V, OHM, EFFICIENCY, SWITCHING, LOSS = range(9)  # columns of a tree's ``own``
+SET_V, DROPOUT_V, DROPOUT_OHM, STANDING_A, JUNCTION_V, OHM, EFFICIENCY, SWITCHING, LOSS = range(9)  # of ``own``
 
 
 class Tree(NamedTuple):
     """A network as flat arrays. Branches of consumer ``c`` are ``branch[start[c]:start[c + 1]]``.
 
-    ``own`` has a row of coefficients for each converter, a leading axis for variants of them (of one, as a rule); each point
-    of a batch says by its ``row`` which variant holds. ``LOSS`` scales all that is lost. Tables of efficiency are padded: ``table_size`` says how far
-    they are filled, 0 × 0 where a converter has none.
+        ``own`` has a row of coefficients for each converter, a leading axis for variants of them (of one, as a rule); each point
+    # Columns of a tree's ``own``.
+        of a batch says by its ``row`` which variant holds. ``LOSS`` scales all that is lost. Tables of efficiency are padded: ``table_size`` says how far
+        they are filled, 0 × 0 where a converter has none.
     """
 
     n_stores: int
@@ -155,7 +156,9 @@ def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, cur
             new[p, c] = volts
             if c >= n_loads:
                 k = c - n_loads
-                given = stiff_v(kind[k], own[v, k, SET_V], own[v, k, DROPOUT_V], own[v, k, DROPOUT_OHM], volts, source_a[n_stores + k])
+                given = stiff_v(
+                    kind[k], own[v, k, SET_V], own[v, k, DROPOUT_V], own[v, k, DROPOUT_OHM], volts, source_a[n_stores + k]
+                )
                 new[p, n + k] = source_v[n_stores + k] = given
 
 

@@ -249,7 +249,8 @@ class _Given(NamedTuple):
 
     def only(self, points: NDArray[np.intp], times: int = 1) -> _Given:
         """Some of the points, each repeated for the columns of its Jacobian."""
-        return _Given(self.tree, *(np.repeat(a[points], times, axis=0) for a in self[1:]))
+        ocv, ohm, power, current, conductance = (np.repeat(a[points], times, axis=0) for a in self[1:6])
+        return _Given(self.tree, ocv, ohm, power, current, conductance, np.repeat(self.row[points], times))
 
     def sweep(self, X: Array, scale: Array) -> tuple[Array, Array, Array]:
         """Backward and forward once: the new unknowns, and the currents of consumers and branches on the way."""

@@ -153,7 +153,7 @@ def board_stops(op: Operating, store: int, states: Sequence[State] | None = None
             yield Stop(cause="converter current limit", element=converter.id, words=words, margin=margin)
     least = op.flow.loads_v[used].min(axis=0)
     for k, load in enumerate(op.network.loads):
-        margin = least[:, k] - load.window.low_v
+        margin = least[..., k] - load.window.low_v
         if op.network.store_of_load(k) == store and margin.min() < 0:
             words = f"{load.name} falls below its {load.window.low_v:.2f} V"
             yield Stop(cause="load under its window", element=load.id, words=words, margin=margin)

@@ -1,0 +1,1 @@
+"""How far answers lie off: what is uncertain, sampled, solved as one batch, and reweighted by what was measured."""
