@@ -39,6 +39,11 @@ def totals(t_s: Array, volts: Array, amps: Array) -> Totals:
     ----------
     t_s, volts, amps : ndarray, shape (n,)
         Seconds, rising; volts and amps, nan where not read. [s, V, A]
+
+    Returns
+    -------
+    Totals
+        Nan where there is nothing to make a figure of.
     """
     seconds = float(t_s[-1] - t_s[0]) if len(t_s) else 0.0
     both = np.isfinite(volts) & np.isfinite(amps)

@@ -117,7 +117,18 @@ def transferred(learned: Learned, other: Answers, store: int = 0) -> Spread | No
 
 
 def shared(one: Sequence[Doubt], other: Sequence[Doubt]) -> tuple[Doubt, ...]:
-    """The doubts that two builds have in common."""
+    """The doubts that two builds have in common.
+
+    Parameters
+    ----------
+    one, other : sequence of Doubt
+        Of each.
+
+    Returns
+    -------
+    tuple of Doubt
+        Those of the first whose class and range the other has as well.
+    """
     known = {d.drawn_as for d in other}
     return tuple(d for d in one if d.drawn_as in known)
 
@@ -153,7 +164,18 @@ def draw_that_explains(a: Answers, hours: float, store: int = 0) -> float | None
 
 
 def doubts_of_draws(a: Answers) -> tuple[Doubt, ...]:
-    """A column for every load's draw, whether it is uncertain or not."""
+    """A column for every load's draw, whether it is uncertain or not.
+
+    Parameters
+    ----------
+    a : Answers
+        The build.
+
+    Returns
+    -------
+    tuple of Doubt
+        One a load.
+    """
     known = {d.element: d for d in doubts(a.plan) if d.kind == "draw"}
     return tuple(known.get(p.id) or Doubt("draw", p.id, p.name, 1.0, 1.0, "guessed") for p in a.plan.loads)
 

@@ -80,6 +80,11 @@ def case_of(a: Answers, seed: int, grade: int) -> Case | None:
         Which of the many.
     grade : int
         1 to 3.
+
+    Returns
+    -------
+    Case or None
+        With its hidden fault.
     """
     rng = random.Random(seed)
     hidden = [f for f in could_be(a) if f.kind in GRADES[grade]]
@@ -102,7 +107,18 @@ def _shows(step: Step, reading: float) -> bool:
 
 
 def complaint(specimen: Specimen) -> str:
-    """What the owner of a console says: what does not work, or what is odd about it."""
+    """What the owner of a console says: what does not work, or what is odd about it.
+
+    Parameters
+    ----------
+    specimen : Specimen
+        The console, with one fault.
+
+    Returns
+    -------
+    str
+        A sentence.
+    """
     a, plan = specimen.answers, specimen.plan
     fault = specimen.faults[0]
     if fault.kind in ("swapped", "short") or (fault.kind == "overcharges"):
@@ -143,6 +159,11 @@ def probe(case: Case, mode: Mode, red: str, black: str, *, joined: bool, number:
         Whether the pack is joined and everything is on.
     number : int
         Which reading it is: its noise comes from that.
+
+    Returns
+    -------
+    Probe
+        With what the meter shows.
     """
     specimen, plan = case.specimen, case.specimen.plan
     rng = random.Random(case.seed * 1000 + number)
@@ -226,6 +247,11 @@ def burns(specimen: Specimen) -> tuple[str, ...]:
     ----------
     specimen : Specimen
         The console.
+
+    Returns
+    -------
+    tuple of str
+        A sentence each; one says so where nothing would.
     """
     a, plan, out = specimen.answers, specimen.plan, list[str]()
     for fault in specimen.faults:

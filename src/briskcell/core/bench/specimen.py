@@ -164,7 +164,20 @@ class Specimen:
 
 
 def sag_ohm(a: Answers, board: Converter) -> float:
-    """The resistance that a sagging board has within: a fifth of its volts at the amps of play. [Ω]"""
+    """The resistance that a sagging board has within: a fifth of its volts at the amps of play.
+
+    Parameters
+    ----------
+    a : Answers
+        The build.
+    board : Converter
+        One of its regulators.
+
+    Returns
+    -------
+    float
+        [Ω]
+    """
     amps = float(a.op.flow.output_a(a.op.network.converters.index(board))[State.PLAY, a.op.half])
     return SAG * board.output_v.likely / max(amps if np.isfinite(amps) else 0.0, 0.01)
 
@@ -176,6 +189,11 @@ def could_be(a: Answers) -> tuple[Fault, ...]:
     ----------
     a : Answers
         The build.
+
+    Returns
+    -------
+    tuple of Fault
+        One at a time; none in a part that no store feeds.
     """
     plan = a.plan
     out = [Fault(kind, k.id) for k in plan.links if k.kind != "outlet" for kind in ("cold", "open")]
@@ -197,6 +215,20 @@ def could_be(a: Answers) -> tuple[Fault, ...]:
 
 def fault_of(plan: Plan, kind: str, where: str) -> Fault:
     """A fault by its words.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    kind : str
+        One of ``KINDS``.
+    where : str
+        Id of an element.
+
+    Returns
+    -------
+    Fault
+        Whether such an element can have it is not asked.
 
     Raises
     ------

@@ -26,10 +26,9 @@ SET_V, DROPOUT_V, DROPOUT_OHM, STANDING_A, JUNCTION_V, OHM, EFFICIENCY, SWITCHIN
 class Tree(NamedTuple):
     """A network as flat arrays. Branches of consumer ``c`` are ``branch[start[c]:start[c + 1]]``.
 
-        ``own`` has a row of coefficients for each converter, a leading axis for variants of them (of one, as a rule); each point
-    # Columns of a tree's ``own``.
-        of a batch says by its ``row`` which variant holds. ``LOSS`` scales all that is lost. Tables of efficiency are padded: ``table_size`` says how far
-        they are filled, 0 × 0 where a converter has none.
+    ``own`` has a row of coefficients for each converter, and a leading axis for variants of them, of one as a rule; each point of
+    a batch says by its ``row`` which variant holds. ``LOSS`` scales all that is lost. Tables of efficiency are padded:
+    ``table_size`` says how far they are filled, 0 × 0 where a converter has none.
     """
 
     n_stores: int

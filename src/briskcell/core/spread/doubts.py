@@ -58,6 +58,11 @@ def doubts(plan: Plan) -> tuple[Doubt, ...]:
     ----------
     plan : Plan
         The build.
+
+    Returns
+    -------
+    tuple of Doubt
+        None of a figure without a range.
     """
     return tuple(d for d in _all(plan) if d.high > d.low)
 
