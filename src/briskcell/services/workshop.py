@@ -27,6 +27,7 @@ from briskcell.store import (
     why,
 )
 from briskcell.store.drawer import DrawerStore
+from briskcell.store.log import LogStore
 from briskcell.store.runs import RunStore
 from briskcell.store.units import UnitStore
 
@@ -41,6 +42,7 @@ from .judge import assessed, judged, sheltered
 from .merge import merged
 from .search import KIND, search
 from .summary import VERSION, summary_of
+from .uploads import Uploads
 
 __all__ = [
     "Conflict",
@@ -101,6 +103,8 @@ class Workshop:
         self.drawer = DrawerStore(self.store)
         self.units = UnitStore(self.store)
         self.runs = RunStore(self.store, path.parent)
+        self.log = LogStore(self.store, path.parent)
+        self.uploads = Uploads(path.parent)
         self.instruments = Instruments(self.runs)
         self.recorder = Recorder(self.runs, self.instruments)
 

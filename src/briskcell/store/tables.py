@@ -118,3 +118,27 @@ class RunKept(Base):
     words: Mapped[str] = mapped_column(String(400), default="")
     began_at: Mapped[datetime] = mapped_column(DateTime)
     about: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class EntryKept(Base):
+    """One line of a unit's log. ``file`` names a photograph beside the database."""
+
+    __tablename__ = "entry"
+    __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    unit_id: Mapped[int] = mapped_column(ForeignKey("unit.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    words: Mapped[str] = mapped_column(String(2000))
+    at: Mapped[datetime] = mapped_column(DateTime)
+    about: Mapped[dict[str, Any]] = mapped_column(JSON)
+    file: Mapped[str] = mapped_column(String(80), default="")
+
+
+class LayoutKept(Base):
+    """How the last log of a kind was laid out."""
+
+    __tablename__ = "layout"
+
+    signature: Mapped[str] = mapped_column(String(400), primary_key=True)
+    layout: Mapped[dict[str, Any]] = mapped_column(JSON)

@@ -29,8 +29,8 @@ class Solved:
 
 
 def joined(plan: Plan, loads: Collection[str], *, dummy: Load | None = None, extra_ohm: dict[str, float] | None = None,
-           soc: Array = CHARGES, missing_cell: str = "") -> Solved:  # fmt: skip
-    """The build with only some loads joined, all in play.
+           soc: Array = CHARGES, missing_cell: str = "", state: str = "play") -> Solved:  # fmt: skip
+    """The build with only some loads joined, all in one state.
 
     Parameters
     ----------
@@ -46,6 +46,8 @@ def joined(plan: Plan, loads: Collection[str], *, dummy: Load | None = None, ext
         States of charge of every store.
     missing_cell : str
         The pack of which one cell in series gives nothing.
+    state : str
+        What the loads do.
 
     Returns
     -------
@@ -69,7 +71,7 @@ def joined(plan: Plan, loads: Collection[str], *, dummy: Load | None = None, ext
     for name, more in (extra_ohm or {}).items():
         if name in names:
             link[names.index(name)] += more
-    figures = [_figures(net.loads, which) for which in SPREAD]
+    figures = [_figures(net.loads, which, state) for which in SPREAD]
     terms = ("power_w", "current_a", "conductance_s")
     draws = Draws(**{term: np.stack([getattr(d, term) for d in figures])[:, None, :] for term in terms})
     flow = solve(net, ocv, ohm, draws, link_ohm=link)
@@ -79,18 +81,18 @@ def joined(plan: Plan, loads: Collection[str], *, dummy: Load | None = None, ext
     return Solved(volts, amps)
 
 
-def _figures(loads: tuple[Load, ...], which: str) -> Draws:
-    """Play's draws at one end of their range; of a resistance the low end draws most."""
+def _figures(loads: tuple[Load, ...], which: str, state: str) -> Draws:
+    """A state's draws at one end of their range; of a resistance the low end draws most."""
     ends = {"low": "high", "likely": "likely", "high": "low"}
     at = tuple(
-        altered(p, **{p.kind: _at(p, ends[which] if p.kind == "resistance_ohm" else which)}) for p in loads
+        altered(p, **{p.kind: _at(p, ends[which] if p.kind == "resistance_ohm" else which, state)}) for p in loads
     )  # fmt: skip
-    return draws_of(at, "play")
+    return draws_of(at, state)
 
 
-def _at(load: Load, which: str) -> object:
-    play = load.draw.play
-    return load.draw.model_copy(update={"play": play.at(getattr(play, which))})
+def _at(load: Load, which: str, state: str) -> object:
+    figure = getattr(load.draw, state)
+    return load.draw.model_copy(update={state: figure.at(getattr(figure, which))})
 
 
 def _passing(plan: Plan, part_id: str) -> tuple[Load, ...]:

@@ -121,14 +121,14 @@ class Specimen:
             return 0.0
         return end_v(board, store)
 
-    def solved(self, loads: Collection[str], *, dummy: Load | None = None) -> Solved:
+    def solved(self, loads: Collection[str], *, dummy: Load | None = None, state: str = "play") -> Solved:
         """The console with some of its loads joined, its faults in place."""
         plan, ohms = self.plan, {f.where: COLD_OHM for f in self.faults if f.kind == "cold"}
         loads = [name for name in loads if not self._cut_off(plan.by_id[name])]
         for fault in self.faults:
             plan = self._altered(plan, fault)
         missing = next((f.where for f in self.faults if f.kind == "dead cell"), "")
-        return joined(plan, loads, dummy=dummy, extra_ohm=ohms, soc=np.array([self.soc]), missing_cell=missing)
+        return joined(plan, loads, dummy=dummy, extra_ohm=ohms, soc=np.array([self.soc]), missing_cell=missing, state=state)
 
     def _cut_off(self, part: Part) -> bool:
         """Whether nothing comes to a part: something on its way is open, or dead."""
