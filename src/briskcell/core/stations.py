@@ -18,6 +18,7 @@ from briskcell.model.stores import Bank, Capacitor, Pack
 
 # The whole working order: keys are those of a place in it, so none moves when a station gets its page.
 WORKING_ORDER = ("brief", "draw", "rails", "pack", "charge", "day", "wiring", "heat", "room", "bench", "log")
+UPPER_ROW = "1234567890-"
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,8 +47,8 @@ class Station:
 
     @property
     def key(self) -> str:
-        """The digit that goes there."""
-        return str((WORKING_ORDER.index(self.name) + 1) % 10)
+        """The key that goes there: of the upper row, from 1 on."""
+        return UPPER_ROW[WORKING_ORDER.index(self.name)]
 
     def state(self, assessed: Assessment) -> Word:
         """Worst word of the station's findings, of the brief its requirements'; ``unknown`` where it has nothing to judge."""
@@ -146,5 +147,9 @@ STATIONS: dict[str, Station] = {
             name="room", title="Room", headline=_room, known=lambda a: bool(a.laid[0]) and not a.laid[1] and not a.solids[1],
         ),
         Station(name="bench", title="Bench", own=(Pack, Converter, Load), headline=_bench, known=lambda _: False),
+        Station(
+            name="log", title="Log", known=lambda _: False,
+            headline=lambda a: Headline(None, "", none="runs, complaints" if a.plan.stores else "no pack"),
+        ),
     )
 }  # fmt: skip

@@ -138,7 +138,14 @@ def _of_text(text: str, encoding: str, *, whole: bool) -> Layout:
         raise _wrong(f"It has {len(row)} columns.", f"Export up to {MOST_COLUMNS}.")
     names = _header(lines[:first], delimiter, len(row))
     columns = _roles(names, row, decimal)
-    return Layout(encoding, delimiter, decimal, first, columns)
+    at = next((k for k, c in enumerate(columns) if c.role == "amps"), None)
+    signs = [
+        _number(f[at], decimal) or 0.0
+        for f in (_split(x, delimiter) for x in lines[first : first + 200])
+        if at is not None and len(f) > at
+    ]
+    turned = bool(signs) and max(signs) <= 0.0 and min(signs) < 0.0  # out of the pack is negative there
+    return Layout(encoding, delimiter, decimal, first, columns, turned)
 
 
 def _split(line: str, delimiter: str) -> list[str]:
@@ -330,7 +337,7 @@ def _figures_of(rows: list[list[str]], first: int, layout: Layout, done: int) ->
 
 
 def _numbers(fields: list[str], first: int, layout: Layout) -> Array:
-    texts = [f.strip().replace(",", ".") for f in fields] if layout.decimal == "," else fields
+    texts = [f.strip().replace(",", ".") if "." not in f else "x" for f in fields] if layout.decimal == "," else fields
     try:
         found = np.array([t or "nan" for t in texts]).astype(np.float64)
     except ValueError:

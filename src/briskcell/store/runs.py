@@ -100,10 +100,10 @@ class RunStore:
                 session.delete(found)
         self.path(run_id).unlink(missing_ok=True)
 
-    def left_running(self) -> tuple[RunRow, ...]:
-        """Runs that an earlier program left open."""
+    def left(self, state: str) -> tuple[RunRow, ...]:
+        """Runs that an earlier program left in a state."""
         with Session(self._reader) as session:
-            return tuple(_row(r) for r in session.scalars(select(RunKept).where(RunKept.state == "running")))
+            return tuple(_row(r) for r in session.scalars(select(RunKept).where(RunKept.state == state)))
 
     def path(self, run_id: int) -> Path:
         """The file of a run's readings."""

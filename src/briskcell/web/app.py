@@ -12,7 +12,7 @@ from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services import folder
 from briskcell.services.workshop import Workshop
 
-from . import build, compare, drawer, errors, filters, guard, help, history, mending, parts, sheet, shelf  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
+from . import build, compare, drawer, errors, filters, guard, help, history, mending, parts, sheet, shelf, uploads  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
 from .exports import routes as exports_routes  # noqa: F401  adds to the build
 from .safe import IdConverter
 from .stations import load_routes
@@ -63,4 +63,5 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
     app.register_blueprint(drawer.bp)
     app.register_blueprint(build.bp)
     app.register_blueprint(help.bp)
+    app.register_blueprint(uploads.bp)
     return app

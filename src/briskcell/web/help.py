@@ -91,6 +91,12 @@ HELP: dict[str, StationHelp] = {
          "Add a meter or a load, or put the build on the simulated bench, and let it read; a discharge gives the capacity.",
          "Practice hides a fault in this very build: find it with as few readings as you can, before anything is joined."),
     ),
+    "log": StationHelp(
+        "What happened to a console that was made, and what that says about its plan and the next pack.",
+        ("Time a run from full, or take in a meter's log as CSV: what its columns are is recognised, shown and corrected.",
+         "A complaint is a measurement too: say when it fails, and the weak points are ranked, with the one reading that tells.",
+         "Every run narrows the forecast, for this pack and for any other; it says how many runs it rests on."),
+    ),
 }  # fmt: skip
 
 GLOSSARY: tuple[tuple[str, str], ...] = (

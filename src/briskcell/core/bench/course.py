@@ -10,6 +10,9 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 
 
+JUMP_A, JUMP_S = 0.2, 10.0  # between two readings, from which amps jump, and in which time
+
+
 @dataclass(frozen=True, slots=True)
 class Totals:
     """A course in figures. Charge and energy are nan where amps (or volts) were not read.
@@ -69,6 +72,26 @@ def _ends(t_s: Array, y: Array) -> tuple[float, float, float]:
     t, v = t_s[known], y[known]
     mean = float(np.trapezoid(v, t) / (t[-1] - t[0])) if len(t) > 1 and t[-1] > t[0] else float(v.mean())
     return float(v.min()), mean, float(v.max())
+
+
+def step_ohm(t_s: Array, volts: Array, amps: Array) -> float | None:
+    """Resistance that a pack shows where its amps jump: the median of volts lost over amps gained.
+
+    Parameters
+    ----------
+    t_s, volts, amps : ndarray, shape (n,)
+        Seconds, volts, amps.
+
+    Returns
+    -------
+    float or None
+        None where nothing jumps. [Ω]
+    """
+    known = np.isfinite(volts) & np.isfinite(amps)
+    t, v, i = t_s[known], volts[known], amps[known]
+    jumps = np.flatnonzero((np.abs(np.diff(i)) > JUMP_A) & (np.diff(t) < JUMP_S))
+    found = -np.diff(v)[jumps] / np.diff(i)[jumps]
+    return float(np.median(found)) if jumps.size and np.median(found) > 0 else None
 
 
 def thinned(t_s: Array, y: Array, most: int) -> tuple[Array, Array]:

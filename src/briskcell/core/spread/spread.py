@@ -67,8 +67,8 @@ class Spread:
     def carriers(self, most: int = 5) -> tuple[Carrier, ...]:
         """The doubts that carry most of the variance of log hours, the first the one to measure.
 
-        A linear fit of log hours on the logarithms of the factors: what each column explains of the variance, of columns that
-        do not depend on each other [1]_.
+        A linear fit of log hours on the logarithms of the factors: what each column explains of the variance, slope times
+        covariance; of columns that do not depend on each other that is the slope's square times their variance [1]_.
 
         References
         ----------
@@ -83,7 +83,7 @@ class Spread:
         x, y = x - w @ x, y - w @ y
         root = np.sqrt(w)[:, None]
         slope = np.linalg.lstsq(x * root, y * root[:, 0], rcond=None)[0]
-        part = slope**2 * (w @ x**2)
+        part = np.maximum(slope * (w @ (x * y[:, None])), 0.0)
         whole = max(float(w @ y**2), 1e-18)
         middle = self.range_h[1]
         out = []

@@ -161,9 +161,14 @@ def capacity_of(a: Answers, run: RunRow, store: RunStore) -> float | None:
     """What a run says a pack holds: a discharge from full to empty that ended by itself. [Ah]"""
     pack = next(iter(a.plan.packs), None)
     about = run.about
-    if pack is None or run.kind != "discharge" or run.state != "done" or not about.get("full") or not about.get("below"):
+    if pack is None or run.kind != "discharge" or run.state != "done" or not about.get("full"):
         return None
-    if about["below"] > pack.series * pack.cell.empty_v * EMPTY_ENOUGH or "below" not in run.words:
+    if about.get("from") == "file":
+        last = store.rows(run.id, max(store.count(run.id) - 1, 0))
+        end_v = float(last[-1, 1]) if len(last) else np.inf
+    else:
+        end_v = float(about.get("below") or np.inf) if "below" in run.words else np.inf
+    if not end_v <= pack.series * pack.cell.empty_v * EMPTY_ENOUGH:
         return None
     held = totals_of(store, run.id).ah
     return held if np.isfinite(held) and held > 0 else None

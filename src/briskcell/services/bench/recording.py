@@ -71,7 +71,9 @@ class Recorder:
     def __init__(self, store: RunStore, instruments: Instruments) -> None:
         self._store, self._instruments, self._lock = store, instruments, Lock()
         self._live: dict[int, _Live] = {}
-        for run in store.left_running():
+        for run in store.left("importing"):
+            store.remove(run.id)  # half a log is none
+        for run in store.left("running"):
             store.set(run.id, state="interrupted", words="Brisk Cell ended while it ran. What was read until then is kept.")
 
     def begin(self, unit_id: int, test: Test) -> int:

@@ -25,7 +25,7 @@ function leave() {
 function watch(el) {
   const sent = JSON.parse(el.querySelector(".live-plot").dataset.live);
   const run = { id: el.dataset.run, el, seen: sent.seen, series: {} };
-  for (const s of sent.series) run.series[s.unit] = { t: s.t, v: s.v };
+  for (const s of sent.series) run.series[s.name ?? s.unit] = { unit: s.unit, named: s.name, t: s.t, v: s.v };
   watched = run;
   draw(run);
   if (el.dataset.state === "running") listen(run);
@@ -64,7 +64,7 @@ function take(run, news) {
 
 function add(run, unit, t, value) {
   if (value === null) return;
-  const s = (run.series[unit] ??= { t: [], v: [] });
+  const s = (run.series[unit] ??= { unit, t: [], v: [] });
   s.t.push(t);
   s.v.push(value);
   if (s.t.length > MOST) halve(s);
@@ -83,15 +83,16 @@ function halve(s) {
 }
 
 function draw(run) {
-  const units = Object.keys(run.series).filter((u) => run.series[u].t.length);
-  if (!units.length || run.drawn > performance.now() - 250) return later(run);
+  const lines = Object.values(run.series).filter((s) => s.t.length);
+  if (!lines.length || run.drawn > performance.now() - 250) return later(run);
   run.drawn = performance.now();
-  const data = uPlot.join(units.map((u) => [run.series[u].t, run.series[u].v]));
-  if (run.plot && run.units === units.join()) run.plot.setData(data);
+  const data = uPlot.join(lines.map((s) => [s.t, s.v]));
+  const drawn = lines.map((s) => s.named ?? s.unit).join();
+  if (run.plot && run.drawnAs === drawn) run.plot.setData(data);
   else {
     run.plot?.destroy();
-    run.units = units.join();
-    run.plot = new uPlot(options(run.el, units), data, run.el.querySelector(".live-plot"));
+    run.drawnAs = drawn;
+    run.plot = new uPlot(options(run.el, lines), data, run.el.querySelector(".live-plot"));
   }
 }
 
@@ -99,9 +100,11 @@ function later(run) {
   run.timer ??= setTimeout(() => { run.timer = null; if (watched === run) draw(run); }, 260);
 }
 
-function options(el, units) {
+function options(el, lines) {
+  const units = [...new Set(lines.map((s) => s.unit))];
   const colour = (name) => resolved(el, name);
-  const strokes = ["kelp", "rust"];
+  const look = (s) => (s.named ? { stroke: colour("tide"), width: 2, dash: [4, 4] }
+    : s.unit === "A" ? { stroke: colour("rust"), width: 2, dash: [10, 4] } : { stroke: colour("kelp"), width: 2 });
   const axis = (unit, k) => ({
     scale: unit, side: k ? 1 : 3, stroke: colour("ink"), font: "12px Bench", size: 60,
     grid: { show: !k, stroke: colour("mist"), width: 1 }, ticks: { stroke: colour("line"), width: 1, size: 4 },
@@ -112,7 +115,7 @@ function options(el, units) {
     scales: { x: { time: false }, A: { range: (_u, low, high) => [Math.min(low ?? 0, 0), (high || 1) * 1.1] } },
     axes: [{ stroke: colour("ink"), font: "12px Bench", space: 110, grid: { stroke: colour("mist"), width: 1 }, values: (_u, marks) => marks.map(clock) },
       ...units.map(axis)],
-    series: [{}, ...units.map((unit, k) => ({ scale: unit, stroke: colour(strokes[k] ?? "tide"), width: 2, dash: k ? [10, 4] : [], spanGaps: true, points: { show: false } }))],
+    series: [{}, ...lines.map((s) => ({ scale: s.unit, spanGaps: true, points: { show: false }, ...look(s) }))],
   };
 }
 

@@ -12,6 +12,7 @@ import { startPlaces } from "./place.js";
 import { startProbes } from "./probes.js";
 import { startPlots } from "./plots.js";
 import { startRequests } from "./requests.js";
+import { startUploads } from "./upload.js";
 import { startWidth } from "./width.js";
 import { startRows } from "./rows.js";
 
@@ -30,3 +31,4 @@ startWidth();
 startLive();
 startKeeping();
 startProbes();
+startUploads();

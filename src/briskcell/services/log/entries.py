@@ -1,0 +1,108 @@
+"""What is written into a unit's log: runs timed by hand, complaints, changes, notes, photographs."""
+
+from __future__ import annotations
+
+import io
+from datetime import datetime
+from typing import get_args
+
+from PIL import Image, UnidentifiedImageError
+
+from briskcell.core.bench.culprit import When
+from briskcell.model.errors import FigureError
+from briskcell.model.plan import Plan
+from briskcell.model.units import read, show
+from briskcell.store.log import LogStore
+
+MOST_PHOTO = 8_000_000  # bytes
+MOST_PIXELS = 60_000_000
+FORMATS = {"JPEG": (".jpg", "image/jpeg"), "PNG": (".png", "image/png"), "WEBP": (".webp", "image/webp")}
+MOST_H = 2000.0
+ENDS = {
+    "stop": "until it stopped by itself",
+    "hand": "until it was switched off, not empty",
+}
+Run = tuple[float, bool]
+
+
+def add_run(log: LogStore, unit_id: int, hours_text: str, end: str, words: str, at: str = "") -> int:
+    """A timed run from a full pack.
+
+    Raises
+    ------
+    FigureError
+        If the hours make no sense.
+    """
+    hours = read(hours_text, "h", "hours")
+    if not 0 < hours <= MOST_H:
+        raise FigureError("hours", f"A run of {hours:g} h cannot be.", fix=f"Give up to {MOST_H:g} h.")
+    if end not in ENDS:
+        raise FigureError("hours", "How it ended is not said.", fix="Choose one.")
+    said = f"played {show(hours, 'h')} from full, {ENDS[end]}" + (f": {words.strip()}" if words.strip() else "")
+    return log.add(unit_id, "run", said[:2000], {"hours": hours, "ended": end == "stop"}, _moment(at))
+
+
+def add_complaint(log: LogStore, plan: Plan, unit_id: int, when: str, what: str, words: str) -> int:
+    """A complaint: when it fails, and what.
+
+    Raises
+    ------
+    FigureError
+        If it names no moment, or a part that is not there.
+    """
+    if when not in get_args(When):
+        raise FigureError("when", "When it fails is not said.", fix="Choose one.")
+    if what and what not in {p.id for p in plan.loads}:
+        raise FigureError("when", "That part is not in the build any more.", fix="Choose another.")
+    return log.add(unit_id, "complaint", words.strip()[:2000], {"when": when, "what": what, "open": True})
+
+
+def add_note(log: LogStore, unit_id: int, words: str, at: str = "") -> int:
+    """A change that was made, or anything else to remember.
+
+    Raises
+    ------
+    FigureError
+        If nothing was written.
+    """
+    if not words.strip():
+        raise FigureError("words", "Nothing was written.", fix="Say what was changed, and why.")
+    return log.add(unit_id, "change", words.strip()[:2000], {}, _moment(at))
+
+
+def add_photo(log: LogStore, unit_id: int, body: bytes, words: str) -> int:
+    """A photograph, kept as it came.
+
+    Raises
+    ------
+    FigureError
+        If it is none, or too large.
+    """
+    if len(body) > MOST_PHOTO:
+        raise FigureError("photo", f"The picture has {len(body) / 1e6:.1f} MB.", fix=f"Keep it below {MOST_PHOTO / 1e6:g} MB.")
+    try:
+        with Image.open(io.BytesIO(body)) as picture:
+            kind, size = picture.format or "", picture.size
+            picture.verify()
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
+        raise FigureError("photo", "That is no picture.", fix="Choose a JPEG, PNG or WebP.") from error
+    if kind not in FORMATS or size[0] * size[1] > MOST_PIXELS:
+        raise FigureError(
+            "photo",
+            f"That picture is {kind or 'unknown'}, {size[0]} by {size[1]}.",
+            fix="Choose a JPEG, PNG or WebP of up to 60 megapixels.",
+        )
+    name = log.keep_photo(body, FORMATS[kind][0])
+    return log.add(
+        unit_id, "photo", words.strip()[:2000], {"type": FORMATS[kind][1], "width": size[0], "height": size[1]}, file=name
+    )
+
+
+def _moment(text: str) -> datetime | None:
+    """A day and hour as a browser's field writes it; now where nothing was typed."""
+    if not text.strip():
+        return None
+    try:
+        return datetime.fromisoformat(text.strip()).replace(tzinfo=None)
+    except ValueError as error:
+        raise FigureError("at", f"“{text[:30]}” is no day.", fix="Write 2026-11-26 or 2026-11-26T14:30.") from error

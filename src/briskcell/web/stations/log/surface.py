@@ -1,0 +1,162 @@
+"""The Log station: one line of time a unit, meter logs taken in, complaints with their suspects, and what was learned."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import datetime
+from functools import partial
+from typing import Any
+
+from flask import g, request, url_for
+
+from briskcell.core.bench.course import step_ohm, totals
+from briskcell.core.bench.culprit import WHENS, Suspect, separating, suspects
+from briskcell.formats.meter_csv import ROLES
+from briskcell.services.bench.recording import Run, course_of
+from briskcell.services.judge import sheltered
+from briskcell.services.log.compared import compared
+from briskcell.services.log.entries import ENDS
+from briskcell.services.log.imports import KIND
+from briskcell.services.log.learned import Forecast, Lesson, forecast, lesson, measurements
+from briskcell.services.workshop import Opened
+from briskcell.web.safe import row_number
+from briskcell.web.shelf import workshop
+from briskcell.web.units import show
+from briskcell.web.view import View
+
+from ..sections import Section
+
+SECTIONS = (
+    Section("h-line", "Line of time"),
+    Section("h-course", "Measured run"),
+    Section("h-complaint", "Complaints"),
+    Section("h-learned", "Learned"),
+    Section("h-add", "Add to it"),
+)
+OTHERS = 6  # builds that a forecast is made for
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line of the log: when, which kind, in words; a picture's address, a run's number, or an entry's."""
+
+    at: datetime
+    kind: str
+    words: str
+    entry: int | None = None
+    run: int | None = None
+    photo: str = ""
+
+
+def surface(opened: Opened, _view: View) -> dict[str, Any]:
+    """What the Log station shows of one unit."""
+    shop, build_id = workshop(), opened.revision.build_id
+    units = shop.units.units(build_id)
+    wanted = row_number(request.values.get("unit"))
+    unit = next((u for u in units if u.id == wanted), units[-1] if units else None)
+    if unit is None:
+        return {"units": units, "unit": None}
+    runs = [r for r in shop.runs.of_unit(unit.id) if r.state not in ("running", "importing")]
+    told = measurements(opened.assessed, unit, units, shop.log, shop.runs)
+    learned = sheltered("learning", lambda: lesson(opened.assessed, told), None)
+    return {
+        "units": units,
+        "unit": unit,
+        "lines": _lines(build_id, unit.id, runs),
+        "job": shop.jobs.of(build_id, KIND),
+        "laid": g.get("laid"),
+        "roles": ROLES,
+        "whens": WHENS,
+        "ends": ENDS,
+        "told": told,
+        "lesson": learned,
+        "range": show_range,
+        "forecasts": _forecasts(opened, learned) if learned else [],
+        "complaints": _complaints(opened, unit.id),
+        **_run(opened, runs),
+    }
+
+
+def show_range(ends: tuple[float, float, float]) -> str:
+    """Hours as a range, and the likely one."""
+    return f"{show(ends[0], 'h')} to {show(ends[2], 'h')}, likely {show(ends[1], 'h')}"
+
+
+def _lines(build_id: int, unit_id: int, runs: list[Run]) -> list[Line]:
+    shop = workshop()
+    out = [Line(r.began_at, "measured", f"{r.title}: {r.words}", run=r.id) for r in runs]
+    for e in shop.log.of_unit(unit_id):
+        words = e.words
+        if e.kind == "complaint":
+            words = (
+                f"fails {WHENS[e.about['when']]}"
+                + (f": {e.words}" if e.words else "")
+                + ("" if e.about.get("open", True) else " (found)")
+            )
+        photo = url_for("build.photo", build_id=build_id, entry=e.id) if e.file else ""
+        out.append(Line(e.at, e.kind, words, entry=e.id, photo=photo))
+    readings = shop.units.readings(unit_id)
+    for day in sorted({r.at.date() for r in readings if r.value is not None}):
+        at = [r for r in readings if r.at.date() == day and r.value is not None]
+        out.append(Line(at[-1].at, "bench", f"{len(at)} readings on the bench"))
+    return sorted(out, key=lambda line: line.at, reverse=True)
+
+
+def _run(opened: Opened, runs: list[Run]) -> dict[str, Any]:
+    shop = workshop()
+    wanted = row_number(request.values.get("run"))
+    run = next((r for r in runs if r.id == wanted), runs[0] if runs else None)
+    if run is None:
+        return {"run": None}
+    rows = shop.runs.rows(run.id)
+    against = sheltered("a run beside its prediction", lambda: compared(opened.assessed, run, shop.runs), None)
+    course, t = course_of(run, shop.runs), totals(rows[:, 0], rows[:, 1], rows[:, 2])
+    drawn = [{"unit": s["unit"], "t": s["t"].tolist(), "v": s["v"].tolist()} for s in course["series"]]
+    if against is not None:
+        drawn.append({"unit": "V", "t": against.t_s.tolist(), "v": against.volts.tolist(), "name": "predicted"})
+    ohm = step_ohm(rows[:, 0], rows[:, 1], rows[:, 2])
+    facts = [
+        ("Time", t.seconds / 3600, "h"),
+        ("Charge", t.ah, "Ah"),
+        ("Energy", t.wh, "Wh"),
+        ("Mean volts", t.volts[1], "V"),
+        ("Lowest volts", t.volts[0], "V"),
+        ("Mean amps", t.amps[1], "A"),
+        ("Highest amps", t.amps[2], "A"),
+        ("Resistance where amps jump", ohm if ohm else math.nan, "Ω"),
+    ]
+    return {
+        "run": run,
+        "facts": [(name, show(value, unit)) for name, value, unit in facts if math.isfinite(value)]
+        + [("Readings", f"{t.readings:,}")],
+        "drawn": {"seen": len(rows), "series": drawn},
+        "against": against,
+    }
+
+
+def _complaints(opened: Opened, unit_id: int) -> list[dict[str, Any]]:
+    """Open complaints with their suspects, and the reading that tells the first two apart."""
+    out: list[dict[str, Any]] = []
+    for e in workshop().log.of_unit(unit_id):
+        if e.kind != "complaint" or not e.about.get("open", True) or len(out) == 3:
+            continue
+        what = e.about["what"] if e.about["what"] in opened.plan.by_id else ""
+        nothing: tuple[Suspect, ...] = ()
+        found = sheltered("suspects", partial(suspects, opened.assessed, e.about["when"], what), nothing)
+        step = separating(opened.assessed, *found[:2]) if len(found) > 1 else None
+        name = opened.plan.by_id[what].name if what else "the whole console"
+        out.append({"entry": e, "what": name, "suspects": found, "step": step})
+    return out
+
+
+def _forecasts(opened: Opened, learned: Lesson) -> list[Forecast]:
+    """What was learned, for the other builds of the shelf that share its parts."""
+    shop, out = workshop(), list[Forecast]()
+    rows, _ = shop.shelf()
+    for row in [r.row for r in rows if r.row.id != opened.revision.build_id][:OTHERS]:
+        other = sheltered("another build", partial(shop.open, row.id), None)
+        made = forecast(learned, other.assessed, other.plan.name) if other is not None else None
+        if made is not None:
+            out.append(made)
+    return out

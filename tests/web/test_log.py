@@ -1,0 +1,165 @@
+"""The Log station driven: a log taken in by the browser, a complaint and its suspects, a photograph, what a run teaches."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+import numpy as np
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from briskcell.services.workshop import Workshop
+from briskcell.store.runs import Appender
+from tests.web.doors import post, token
+
+SOUND = 3
+
+
+def sent(client: FlaskClient, body: bytes) -> str:
+    headers = {"X-CSRFToken": token(client)}
+    name: str = client.post("/uploads", headers=headers).get_json()["name"]
+    for at in range(0, max(len(body), 1), 1_000_000):
+        answer = client.post(f"/uploads/{name}?at={at}", data=body[at : at + 1_000_000], headers=headers)
+        assert answer.status_code == 200
+    return name
+
+
+def test_a_meters_log_is_looked_at_corrected_taken_in_and_kept_for_the_next(page: Page, site: str, tmp_path: Path) -> None:
+    rows = "".join(
+        f"0:{k // 60:02d}:{k % 60:02d};{4.1 - 0.001 * k:.3f};-{900 + k % 5};25,0\n".replace(".", ",") for k in range(600)
+    )
+    file = tmp_path / "evening.csv"
+    file.write_text("Logger 9\nZeit;Spannung [V];Strom [mA];Temp [°C]\n" + rows)
+    page.goto(f"{site}/builds/{SOUND}/log")
+    page.get_by_label("Name of this console").fill("The grey one")
+    page.get_by_role("button", name="Begin").click()
+    for turn in (1, 2):
+        page.get_by_label("CSV of any reasonable layout").set_input_files(file)
+        page.get_by_role("button", name="Look at it").click()
+        expect(page.locator("form.laid")).to_contain_text("2 lines before the figures, columns parted by semicolons")
+        expect(page.get_by_label("turn them")).to_be_checked()
+        scale = page.locator("input[name=scale-2]")
+        expect(scale).to_have_value("0.001" if turn == 1 else "0.002")
+        scale.fill("often" if turn == 1 else "0.002")
+        if turn == 1:
+            page.get_by_role("button", name="Take it in").click()
+            expect(page.locator("form.laid .error")).to_contain_text("“often” is no factor for Strom [mA]")
+            expect(scale).to_have_value("often")
+            scale.fill("0.002")
+        page.get_by_role("button", name="Take it in").click()
+        expect(page.locator(".log-line .measured")).to_have_count(turn, timeout=8000)
+    facts = page.locator("dl.facts").first
+    expect(facts).to_contain_text("600")
+    expect(facts).to_contain_text("0.30 Ah")  # 1.804 A for 599 s
+    expect(page.locator(".live-plot canvas")).to_be_visible()
+    file.write_text("t,V\n0,4.1\n1,4.0\n2,OL\n")
+    page.get_by_label("CSV of any reasonable layout").set_input_files(file)
+    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Take it in").click()
+    expect(page.locator(".finding")).to_contain_text("Nothing was taken in. Line 4: “OL” is no figure", timeout=8000)
+    expect(page.locator(".log-line .measured")).to_have_count(2)
+
+
+def test_a_complaint_names_suspects_and_the_reading_that_tells(client: FlaskClient, app: Flask) -> None:
+    shop: Workshop = app.extensions["briskcell"]
+    unit = str(shop.units.add(SOUND, "one"))
+    asked = {"unit": unit, "station": "log", "do": "complaint"}
+    for wrong in ({"when": "on Sundays"}, {"when": "loud", "what": "nothing"}):
+        assert post(client, "log", asked | wrong).status_code == 422
+    page = post(client, "log", asked | {"when": "loud", "words": "the boss <b>fight</b>"}).text
+    assert "the boss &lt;b&gt;fight&lt;/b&gt;" in page
+    assert "a tired joint or contact: Wire from the pack, Toggle switch, 6 A, Fuse 5 A" in page
+    assert "What tells the first two apart: <b>Wire from the pack from end to end</b>" in " ".join(page.split())
+    shop.units.take(int(unit), "joint:w-pack", 0.1)
+    again = post(client, "log", {"unit": unit, "station": "log", "do": "repeat", "entry": "1", "step": "joint:w-pack"}).text
+    assert "It stands there as the next to read" in " ".join(again.split()).replace("the next", "the next")
+    assert shop.units.readings(int(unit))[-1].value is None, "the step is asked again"
+    closed = post(client, "log", {"unit": unit, "station": "log", "do": "found", "entry": "1"}).text
+    assert "What tells the first two apart" not in closed
+    assert "(found)" in closed
+    assert post(client, "log", {"unit": unit, "do": "remove", "entry": "99"}).status_code == 404
+    assert post(client, "log", {"unit": "77", "do": "change", "words": "x"}).status_code == 404
+
+
+def test_pictures_are_kept_to_the_byte_and_bounded(client: FlaskClient, app: Flask) -> None:
+    shop: Workshop = app.extensions["briskcell"]
+    unit = str(shop.units.add(SOUND, "one"))
+    body = io.BytesIO()
+    Image.new("RGB", (320, 200), (10, 90, 80)).save(body, "JPEG")
+    page = post(client, "photo", {"unit": unit, "station": "log", "file": sent(client, body.getvalue()), "words": "the joint"})
+    assert page.status_code == 200
+    with client.get(f"/builds/{SOUND}/photos/1") as picture:
+        assert picture.data == body.getvalue()
+        assert picture.mimetype == "image/jpeg"
+        assert picture.headers["X-Content-Type-Options"] == "nosniff"
+    assert client.get("/builds/1/photos/1").status_code == 404, "of another build"
+    for wrong, says in (
+        (b"<svg onload='x'/>", "no picture"),
+        (body.getvalue()[:100], "no picture"),
+        (b"\xff\xd8" + bytes(8_000_100), "8.0 MB"),
+    ):
+        answer = post(client, "photo", {"unit": unit, "file": sent(client, wrong), "words": ""})
+        assert answer.status_code == 422
+        assert says in answer.text
+    assert not list(shop.uploads._folder.iterdir()), "what was refused is gone"
+    assert client.post("/uploads/" + "0" * 32 + "?at=0", data=b"x", headers={"X-CSRFToken": token(client)}).status_code == 422
+    name = sent(client, b"abc")
+    assert (
+        client.post(f"/uploads/{name}?at=9", data=b"x", headers={"X-CSRFToken": token(client)})
+        .get_json()["words"]
+        .startswith("A piece")
+    )
+    assert client.post("/uploads").status_code == 400, "no token"
+    post(client, "log", {"unit": unit, "do": "remove", "entry": "1"})
+    assert client.get(f"/builds/{SOUND}/photos/1").status_code == 404
+
+
+def test_a_timed_run_narrows_the_forecast_and_a_sibling_counts_less(client: FlaskClient, app: Flask) -> None:
+    shop: Workshop = app.extensions["briskcell"]
+    grey, red = (str(shop.units.add(SOUND, name)) for name in ("grey", "red"))
+    assert "No run or capacity test yet" in client.get(f"/builds/{SOUND}/log?unit={grey}").text
+    for hours, says in (("ages", "not a figure"), ("0 h", "0 h cannot be")):
+        answer = post(client, "log", {"unit": grey, "do": "run", "hours": hours, "end": "stop"})
+        assert answer.status_code == 422
+        assert says in answer.text
+    page = " ".join(post(client, "log", {"unit": grey, "station": "log", "do": "run", "hours": "9h20", "end": "stop"}).text.split())
+    assert "1 measurement of this console;" in page
+    assert "<dt>Before</dt><dd>8 h 57 to 10 h 49, likely 9 h 50</dd>" in page
+    assert "Plan and measurement disagree" not in page
+    assert "With what was learned" in page, "another build of the shelf has parts in common"
+    other = " ".join(client.get(f"/builds/{SOUND}/log?unit={red}").text.split())
+    assert "0 measurements of this console, 1 of its siblings, which count less" in other
+    strange = " ".join(
+        post(client, "log", {"unit": grey, "station": "log", "do": "run", "hours": "3 h", "end": "stop"}).text.split()
+    )
+    assert "Plan and measurement disagree" in strange
+    assert "were all else as planned" in strange
+
+
+def test_a_measured_discharge_stands_beside_its_prediction(client: FlaskClient, app: Flask) -> None:
+    shop: Workshop = app.extensions["briskcell"]
+    unit = shop.units.add(SOUND, "one")
+    curves = shop.open(SOUND).assessed.op.curves[0]
+    run = shop.runs.add(
+        unit, "discharge", "At 2 A", {"kind": "discharge", "quantity": "volts", "full": True, "below": 2.8}, state="done"
+    )
+    t = np.arange(0.0, 20_000.0, 10.0)
+    soc = 1.0 - t * 2.0 / 3600 / (0.9 * curves.capacity_ah)  # a tenth less than planned
+    volts = np.interp(soc, curves.soc[::-1], curves.ocv_v[::-1]) - 2.0 * np.interp(soc, curves.soc[::-1], curves.steady_ohm[::-1])
+    rows = np.stack([t, volts, np.full_like(t, 2.0), np.full_like(t, np.nan)], axis=1)[(soc > 0) & (volts > 2.8)]
+    appender = Appender(shop.runs.path(run))
+    appender.add_many(rows)
+    appender.close()
+    shop.runs.set(run, words="Ended at 2.79 V, below 2.80 V.")
+    page = " ".join(client.get(f"/builds/{SOUND}/log").text.split())
+    assert "10.0% less than planned" in page
+    assert "what the plan predicts at the same amps" in page
+    cell = shop.open(SOUND).plan.packs[0].cell
+    assert f"{0.9 * cell.capacity_ah.likely / cell.label_ah.likely:.0%} of its label" in page
+    held = float(rows[-1, 0]) * 2.0 / 3600
+    assert f"{held:.2f} Ah" in page
+    assert held == pytest.approx(0.9 * curves.capacity_ah, rel=0.02)
