@@ -44,13 +44,13 @@ def main() -> None:
     """Sizes battery packs, charge and boost boards and wiring for home-built handhelds."""
 
 
-def _run(data: Path, port: int, *, demo: bool) -> None:
+def _run(data: Path, port: int, *, demo: bool, lan: bool = False) -> None:
     _one_thread()
     from briskcell.store import StoreError
     from briskcell.web.serve import serve
 
     try:
-        serve(data, port, demo=demo)
+        serve(data, port, demo=demo, lan=lan)
     except StoreError as error:
         _end(str(error))
 
@@ -80,9 +80,10 @@ _port = click.option("--port", default=USUAL_PORT, show_default=True, type=click
 @main.command("serve")
 @_data
 @_port
-def serve_command(data: Path | None, port: int) -> None:
+@click.option("--lan", is_flag=True, help="Answer paired devices of the local network too; the line to them is not encrypted.")
+def serve_command(data: Path | None, port: int, lan: bool) -> None:
     """Serve your builds on 127.0.0.1."""
-    _run(data or data_folder(), port, demo=False)
+    _run(data or data_folder(), port, demo=False, lan=lan)
 
 
 @main.command("demo")
@@ -91,6 +92,46 @@ def serve_command(data: Path | None, port: int) -> None:
 def demo_command(data: Path | None, port: int) -> None:
     """Serve the demo builds on 127.0.0.1, apart from your own."""
     _run(data or data_folder() / "demo", port, demo=True)
+
+
+@main.command("backup")
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
+@_data
+def backup_command(file: Path, data: Path | None) -> None:
+    """Write the whole of your data folder into FILE, while it is used or not."""
+    from briskcell.services.backup import back_up
+    from briskcell.store import StoreError
+
+    try:
+        found = back_up(data or data_folder(), file)
+    except StoreError as error:
+        _end(str(error))
+    click.echo(f"{file}: " + ", ".join(f"{n} {words}" for words, n in found.counts.items()) + f", {found.photos} photographs")
+
+
+@main.command("restore")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@_data
+@click.option("--yes", is_flag=True, help="Do not ask.")
+def restore_command(file: Path, data: Path | None, yes: bool) -> None:
+    """Put the backup FILE in the place of your data folder; what was there is kept in a file beside it."""
+    from briskcell.services import folder as folders
+    from briskcell.services.backup import contents_of, examined, restore
+    from briskcell.store import StoreError
+
+    folder = data or data_folder()
+    try:
+        folders.prepare(folder)
+        with folders.lock(folder):
+            coming, now = examined(file), contents_of(folder)
+            for words, n in coming.counts.items():
+                click.echo(f"{words}: {n} in the backup, {now.counts.get(words, 0)} here")
+            if not yes and now.counts.get("builds"):
+                click.confirm("Put the backup in the place of what is here?", abort=True)
+            safe = restore(file, folder)
+    except (StoreError, FigureError) as error:
+        _end(str(error))
+    click.echo("Restored." + (f" What was here is kept in {safe}." if safe else ""))
 
 
 @main.command("assess")

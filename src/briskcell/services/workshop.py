@@ -26,12 +26,13 @@ from briskcell.store import (
     UnreadableError,
     why,
 )
+from briskcell.store.devices import DeviceStore
 from briskcell.store.drawer import DrawerStore
 from briskcell.store.log import LogStore
 from briskcell.store.runs import RunStore
 from briskcell.store.units import UnitStore
 
-from . import mending
+from . import backup, mending
 from .bench.instruments import Instruments
 from .bench.recording import Recorder
 from .demo import demo_plans, sanderling
@@ -40,6 +41,7 @@ from .edits.values import Edit, checked
 from .jobs import Runner
 from .judge import assessed, judged, sheltered
 from .merge import merged
+from .pairing import Pairing
 from .search import KIND, search
 from .summary import VERSION, summary_of
 from .uploads import Uploads
@@ -96,6 +98,8 @@ class Workshop:
     """All use cases on stored builds."""
 
     def __init__(self, path: Path) -> None:
+        self.folder = path.parent
+        backup.put_back(self.folder)  # a restore that was interrupted
         self.store = Store(path)
         self._assessed: LRUCache[tuple[int, int], Assessment] = LRUCache(KEPT)  # by build and revision
         self._lock = Lock()
@@ -103,10 +107,28 @@ class Workshop:
         self.drawer = DrawerStore(self.store)
         self.units = UnitStore(self.store)
         self.runs = RunStore(self.store, path.parent)
+        self.pairing = Pairing(DeviceStore(self.store))
         self.log = LogStore(self.store, path.parent)
         self.uploads = Uploads(path.parent)
         self.instruments = Instruments(self.runs)
         self.recorder = Recorder(self.runs, self.instruments)
+
+    def restore_backup(self, name: str) -> None:
+        """Put a backup that came in pieces in the place of everything; what was there is kept in a file beside it.
+
+        Raises
+        ------
+        FigureError
+            If it is no backup, or a run goes on.
+        """
+        if self.recorder.busy:
+            raise FigureError("backup", "A run goes on, and would lose its readings.", fix="Stop it first.")
+        backup.stage(self.uploads.path(name), self.folder)
+        backup.keep_safe(self.folder)
+        backup.put_back(self.folder)
+        self.uploads.done(name)
+        with self._lock:
+            self._assessed.clear()
 
     def close(self) -> None:
         """End long work and runs, and let go of the file."""

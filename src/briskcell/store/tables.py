@@ -142,3 +142,14 @@ class LayoutKept(Base):
 
     signature: Mapped[str] = mapped_column(String(400), primary_key=True)
     layout: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class DeviceKept(Base):
+    __tablename__ = "device"
+    __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60))
+    paired_at: Mapped[datetime] = mapped_column(DateTime)
+    reads_only: Mapped[bool] = mapped_column(default=False)
+    revoked: Mapped[bool] = mapped_column(default=False)

@@ -12,7 +12,7 @@ from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services import folder
 from briskcell.services.workshop import Workshop
 
-from . import build, compare, drawer, errors, filters, guard, help, history, mending, parts, sheet, shelf, uploads  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
+from . import backups, build, compare, drawer, errors, filters, guard, help, history, lan, mending, parts, sheet, shelf, uploads  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
 from .exports import routes as exports_routes  # noqa: F401  adds to the build
 from .safe import IdConverter
 from .stations import load_routes
@@ -51,9 +51,11 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
         SESSION_COOKIE_NAME=f"brisk_cell_{hashlib.sha256(secret.encode()).hexdigest()[:10]}",
         WTF_CSRF_TIME_LIMIT=None,
         LOG_PATH=str(data / folder.LOG),
+        LAN="",  # where paired devices of the local network reach it, once it is known
     )
     app.extensions[EXTENSION] = Workshop(data / folder.DATABASE)
     guard.install(app)  # before CSRF, so that its refusals carry the headers too
+    lan.install(app)
     CSRFProtect(app)
     filters.install(app)
     errors.install(app)
@@ -64,4 +66,6 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
     app.register_blueprint(build.bp)
     app.register_blueprint(help.bp)
     app.register_blueprint(uploads.bp)
+    app.register_blueprint(backups.bp)
+    app.register_blueprint(lan.bp)
     return app

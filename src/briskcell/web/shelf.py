@@ -9,6 +9,7 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.model.errors import FigureError, PlanError
+from briskcell.services.backup import OLD_DAYS, days_since
 from briskcell.services.drafts import promised
 from briskcell.services.workshop import PAGE, Workshop
 
@@ -23,6 +24,7 @@ from .units import CHOICES, COOKIE
 bp = Blueprint("shelf", __name__)
 
 
+SEVERAL = 5  # builds, from which on a shelf that was never backed up is worth a word
 ORDERS = {"changed": "newest change first", "name": "by name", "plays": "plays longest first", "draw": "draws most first"}
 
 
@@ -43,7 +45,16 @@ def shelf() -> str:
     return render_template("shelf.html", rows=rows, count=count, page=page, pages=-(-count // PAGE), like=like, removed=removed,
                            state=state, order=order, orders=ORDERS, few="few" in request.args,
                            rivers={r.row.id: river(r.known) for r in rows},
+                           backup_due=_backup_due(count),
                            tour=() if TOUR_COOKIE in request.cookies else TOUR)  # fmt: skip
+
+
+def _backup_due(count: int) -> int:
+    """Days since the last backup where that is too long ago, below nought where there never was one; 0 where none is due."""
+    days = days_since(workshop().folder)
+    if days is None:
+        return -1 if count > SEVERAL else 0
+    return int(days) if days > OLD_DAYS else 0
 
 
 def _form(way: str) -> _Answers:

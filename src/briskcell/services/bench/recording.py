@@ -127,6 +127,11 @@ class Recorder:
                 live.news.wait(min(seconds, QUIET_S))
         return self._store.count(run_id)
 
+    @property
+    def busy(self) -> bool:
+        """Whether any run goes on."""
+        return bool(self._live)
+
     def runs(self, run_id: int) -> bool:
         """Whether a run goes on."""
         return run_id in self._live

@@ -1,0 +1,57 @@
+"""Devices are let in once, by a code that is shown on the computer: few tries, and not for long."""
+
+from __future__ import annotations
+
+import hmac
+import secrets
+import time
+from threading import Lock
+
+from briskcell.store.devices import DeviceStore
+
+TRIES = 5  # for a code, by whomever
+LASTS_S = 600.0
+DIGITS = 6
+
+
+class Pairing:
+    """The code of the moment. There is none until the computer asks for one."""
+
+    def __init__(self, devices: DeviceStore) -> None:
+        self.devices, self._lock = devices, Lock()
+        self._code, self._tries, self._until, self.reads_only = "", 0, 0.0, False
+
+    def code(self, *, reads_only: bool = False) -> str:
+        """A new code, in place of the last."""
+        with self._lock:
+            self._code, self._tries = f"{secrets.randbelow(10**DIGITS):0{DIGITS}d}", TRIES
+            self._until, self.reads_only = time.monotonic() + LASTS_S, reads_only
+            return self._code
+
+    @property
+    def shown(self) -> str:
+        """The code that holds now; empty where none does."""
+        with self._lock:
+            return self._code if self._holds() else ""
+
+    @property
+    def tries_left(self) -> int:
+        """How often it may still be tried."""
+        with self._lock:
+            return self._tries if self._holds() else 0
+
+    def pair(self, code: str, name: str) -> int | None:
+        """Let a device in that gives the code; its number, None where the code is wrong or no longer holds."""
+        with self._lock:
+            if not self._holds():
+                return None
+            self._tries -= 1
+            right = hmac.compare_digest(code.strip().replace(" ", "").encode(), self._code.encode())
+            if not right:
+                return None
+            self._code = ""  # once
+            reads_only = self.reads_only
+        return self.devices.add(name.strip()[:60] or "A device", reads_only=reads_only)
+
+    def _holds(self) -> bool:
+        return bool(self._code) and self._tries > 0 and time.monotonic() < self._until

@@ -1,0 +1,126 @@
+"""The door to the local network: whoever is not on this computer shows a paired device's cookie, on every route."""
+
+from __future__ import annotations
+
+import ipaddress
+from urllib.parse import quote
+
+import segno
+import structlog
+from flask import Blueprint, Flask, Response, abort, current_app, make_response, redirect, render_template, request, url_for
+from itsdangerous import BadSignature, URLSafeSerializer
+from werkzeug.wrappers import Response as BaseResponse
+
+from .safe import row_number
+from .shelf import workshop
+
+bp = Blueprint("lan", __name__)
+LONG_S = 400 * 86_400  # of the cookie; browsers keep none for longer
+OPEN = ("lan.pair", "lan.let_in")  # what an unpaired device may ask for
+THIS_COMPUTER = ("lan.devices", "lan.new_code", "lan.revoke", "backups.restore")  # for whom sits at it
+READING = ("GET", "HEAD", "OPTIONS")
+log = structlog.get_logger("brisk-cell")
+
+
+def install(app: Flask) -> None:
+    """Add the hook; it comes before every other."""
+
+    @app.before_request
+    def at_the_door() -> BaseResponse | None:
+        if is_here():
+            return None
+        if not current_app.config.get("LAN"):
+            return make_response("Brisk Cell answers on the loopback address alone.\n", 403, {"Content-Type": "text/plain"})
+        if request.endpoint in OPEN:
+            return None
+        device = workshop().pairing.devices.get(_number())
+        if device is None or device.revoked:
+            log.info("unpaired", address=request.remote_addr, path=request.path[:100])
+            if _wants_a_page():
+                return redirect(url_for("lan.pair"), 303)
+            return make_response("This device is not paired with Brisk Cell.\n", 403, {"Content-Type": "text/plain"})
+        if device.reads_only and request.method not in READING:
+            return make_response("This device may look, and change nothing.\n", 403, {"Content-Type": "text/plain"})
+        if request.endpoint in THIS_COMPUTER:
+            abort(403)
+        return None
+
+
+def _wants_a_page() -> bool:
+    """Whether someone looks at what is answered, rather than a page's script or its pictures."""
+    page = request.method == "GET" and request.accept_mimetypes.accept_html and request.endpoint != "static"
+    return page and "HX-Request" not in request.headers
+
+
+def is_here() -> bool:
+    """Whether a request comes from this very computer."""
+    try:
+        return ipaddress.ip_address(request.remote_addr or "").is_loopback
+    except ValueError:
+        return False
+
+
+def _serializer() -> URLSafeSerializer:
+    return URLSafeSerializer(current_app.config["SECRET_KEY"], salt="device")
+
+
+def _cookie() -> str:
+    return f"{current_app.config['SESSION_COOKIE_NAME']}_device"
+
+
+def _number() -> int:
+    try:
+        return int(_serializer().loads(request.cookies.get(_cookie(), "")))
+    except (BadSignature, ValueError, TypeError):
+        return 0
+
+
+@bp.get("/pair")
+def pair() -> Response:
+    """Where a device gives the code."""
+    return make_response(render_template("pair.html", wrong=False, open=workshop().pairing.tries_left > 0))
+
+
+@bp.post("/pair")
+def let_in() -> BaseResponse:
+    """The code, tried."""
+    pairing = workshop().pairing
+    number = pairing.pair(request.form.get("code", "")[:20], request.form.get("name", ""))
+    if number is None:
+        log.warning("pairing refused", address=request.remote_addr)
+        return make_response(render_template("pair.html", wrong=True, open=pairing.tries_left > 0), 403)
+    response = redirect(url_for("shelf.shelf"), 303)
+    response.set_cookie(_cookie(), _serializer().dumps(number), max_age=LONG_S, httponly=True, samesite="Strict")
+    return response
+
+
+@bp.get("/devices")
+def devices() -> Response:
+    """Which devices are let in, and a code for the next; on this computer alone."""
+    shop = workshop()
+    address = current_app.config.get("LAN", "")
+    picture = segno.make(f"{address}pair", error="m") if address else None
+    drawn = f"data:image/svg+xml,{quote(picture.svg_inline(scale=6, border=2))}" if picture else ""
+    context = {
+        "devices": shop.pairing.devices.all(),
+        "code": shop.pairing.shown,
+        "address": address,
+        "picture": drawn,
+        "reads_only": shop.pairing.reads_only,
+        "tries": shop.pairing.tries_left,
+    }
+    return make_response(render_template("devices.html", **context))
+
+
+@bp.post("/devices/code")
+def new_code() -> BaseResponse:
+    """A new code."""
+    workshop().pairing.code(reads_only=request.form.get("reads_only") == "yes")
+    return redirect(url_for("lan.devices"), 303)
+
+
+@bp.post("/devices/revoke")
+def revoke() -> BaseResponse:
+    """Shut a device out at once."""
+    workshop().pairing.devices.revoke(row_number(request.form.get("device")) or 0)
+    return redirect(url_for("lan.devices"), 303)
