@@ -149,7 +149,7 @@ STATIONS: dict[str, Station] = {
         Station(name="bench", title="Bench", own=(Pack, Converter, Load), headline=_bench, known=lambda _: False),
         Station(
             name="log", title="Log", known=lambda _: False,
-            headline=lambda a: Headline(None, "", none="runs, complaints" if a.plan.stores else "no pack"),
+            headline=lambda a: Headline(None, "", none="by unit" if a.plan.stores else "no pack"),
         ),
     )
 }  # fmt: skip

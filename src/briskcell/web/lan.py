@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import ipaddress
-from urllib.parse import quote
 
 import segno
 import structlog
@@ -100,7 +99,7 @@ def devices() -> Response:
     shop = workshop()
     address = current_app.config.get("LAN", "")
     picture = segno.make(f"{address}pair", error="m") if address else None
-    drawn = f"data:image/svg+xml,{quote(picture.svg_inline(scale=6, border=2))}" if picture else ""
+    drawn = picture.svg_data_uri(scale=6, border=2) if picture else ""
     context = {
         "devices": shop.pairing.devices.all(),
         "code": shop.pairing.shown,

@@ -35,7 +35,11 @@ GROUPS = (
     ("Surroundings", ("room_c", "cells_c", "margins")),
 )
 
-SECTIONS = (Section("h-brief", "Wishes", ("charge-brief", "runtime-brief")), Section("h-about", "About"))
+SECTIONS = (
+    Section("h-brief", "Wishes", ("charge-brief", "runtime-brief")),
+    Section("h-backwards", "Asked backwards"),
+    Section("h-about", "About"),
+)
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,6 +14,7 @@ from briskcell.web.build import bp, change, form
 from briskcell.web.shelf import workshop
 from briskcell.web.units import plain
 
+from . import sure  # noqa: F401  adds its part to the build
 from .surface import choices
 
 
