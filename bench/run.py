@@ -28,6 +28,7 @@ from briskcell.services.demo import oystercatcher, sanderling
 from briskcell.web import create_app
 from crowded import rows as crowded
 from instruments import rows as instruments
+from logs import rows as logs
 from reference import stepped_runtime_h
 
 RESULTS = Path(__file__).with_name("RESULTS.md")
@@ -191,6 +192,7 @@ def main() -> None:
         ("most memory of this process", f"{peak_mb:.0f} MB"),
         *crowded(),
         *instruments(),
+        *logs(),
     ]  # fmt: skip
     table = "\n".join(f"| {what} | {value} |" for what, value in rows)
     head = f"# Costs\n\nMeasured {datetime.now(UTC):%Y-%m-%d} by `make bench`, one run, one machine."

@@ -356,6 +356,8 @@ def _numbers(fields: list[str], first: int, layout: Layout) -> Array:
 def _times(fields: list[str], first: int, layout: Layout) -> Array:
     if _number(fields[0].strip(), layout.decimal) is not None:
         return _numbers(fields, first, layout)
+    if len(fields[0].split(":")) == 3 and (clocks := _clocks(fields)) is not None:
+        return clocks
     out = np.empty(len(fields))
     for k, text in enumerate(fields):
         found = _moment(text.strip())
@@ -365,3 +367,13 @@ def _times(fields: list[str], first: int, layout: Layout) -> Array:
             )
         out[k] = found
     return out
+
+
+def _clocks(fields: list[str]) -> Array | None:
+    """Seconds of a column of h:mm:ss, all at once; None where one of them is written otherwise."""
+    try:
+        parts = np.array([f.replace(",", ".").split(":") for f in fields], dtype=np.float64)
+    except ValueError:
+        return None
+    whole = parts.ndim == 2 and bool((parts >= 0).all() and (parts[:, 1:] < 60).all())
+    return np.asarray(parts @ np.array([3600.0, 60.0, 1.0])) if whole else None

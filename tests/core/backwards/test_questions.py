@@ -10,7 +10,7 @@ from briskcell.core.assess import Assessment, assess
 from briskcell.core.backwards.questions import STEP, Answer, answers, drawing
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
-from briskcell.model.parts import Converter, Load
+from briskcell.model.parts import Converter
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.services.demo import curlew, sanderling
@@ -38,12 +38,11 @@ def holds_and_no_less(a: Assessment, x: Answer) -> None:
         if pack.parallel > 1:
             assert hours(replaced(x.plan, altered(pack, parallel=pack.parallel - 1))) < brief.hours
     elif x.key == "draw":
-        load = (
-            next(p for p in a.plan.loads if isinstance(p, Load) and p.draw != x.plan.by_id[p.id].draw) if x.plan != a.plan else None
-        )  # type: ignore[attr-defined]
+        now = {p.id: p.draw for p in x.plan.loads}
+        load = next((p for p in a.plan.loads if p.draw != now[p.id]), None)
         assert hours(x.plan) >= brief.hours
         if load is not None:
-            factor = x.plan.by_id[load.id].draw.play.likely / load.draw.play.likely  # type: ignore[attr-defined]
+            factor = now[load.id].play.likely / load.draw.play.likely
             assert factor >= 5.99 or hours(drawing(a.plan, load, factor + STEP)) < brief.hours
     elif x.key == "charger":
         assert charge_hours(x.plan) <= brief.charge_hours

@@ -123,7 +123,7 @@ def test_cost_and_mass_add_up() -> None:
 
 
 def test_stations_have_the_keys_of_the_working_order() -> None:
-    assert [s.key for s in STATIONS.values()] == [str((WORKING_ORDER.index(n) + 1) % 10) for n in STATIONS]
+    assert [s.key for s in STATIONS.values()] == ["1234567890-"[WORKING_ORDER.index(n)] for n in STATIONS]
     empty = assess(plan_of({"name": "Empty"}))
     assert {s.state(empty) for s in STATIONS.values()} == {"unknown"}
     assert STATIONS["draw"].state(of(loads=[drawing(1.0)])) == "unknown", "all of it is a guess"
