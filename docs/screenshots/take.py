@@ -6,12 +6,15 @@ import tempfile
 import threading
 from pathlib import Path
 
+import numpy as np
 import structlog
 from playwright.sync_api import sync_playwright
 from waitress.server import create_server
 
 from briskcell.services.edits.values import set_value
+from briskcell.services.log.entries import add_complaint, add_note, add_run
 from briskcell.services.workshop import Workshop
+from briskcell.store.runs import Appender
 from briskcell.web import create_app
 
 HERE = Path(__file__).parent
@@ -35,7 +38,7 @@ VIEWS = {
     "bench-phone": (f"/builds/{SOUND}/bench", {"width": 390, "height": 844, "to": "h-next"}),
     "practice": (f"/builds/{SERIES}/practice?case=4&grade=2&log=vj~board~ground.on~w-pack~ground&do=give+up", {}),
     "compare": (f"/compare?build={SERIES}&build={FAILING}&build={SOUND}", {}),
-    "mend-all": (f"/builds/{FAILING}/rails", {"press": "Mend all", "then": ".mended"}),
+    "log": (f"/builds/{SOUND}/log", {"logged": True}),
 }
 
 
@@ -45,6 +48,26 @@ def edited(shop: Workshop) -> None:
         base = shop.open(SERIES).revision.id
         shop.change(SERIES, base, lambda a, path=path, text=text: set_value(a.plan, path, text))
     shop.store.name(SERIES, 1, "as drafted for the long gallery")
+
+
+def logged(shop: Workshop) -> None:
+    """An evening's log of the unit that was begun on the bench."""
+    unit = shop.units.units(SOUND)[0].id
+    add_note(shop.log, unit, "New toggle switch, the old one was tired")
+    add_complaint(shop.log, shop.open(SOUND).plan, unit, "loud", "", "screen goes black in the harbour fight")
+    add_run(shop.log, unit, "9h20", "stop", "platform game, half volume")
+    curves = shop.open(SOUND).assessed.op.curves[0]
+    run = shop.runs.add(
+        unit, "discharge", "Discharge at 2 A", {"kind": "discharge", "quantity": "volts", "full": True, "below": 2.8}, "done"
+    )
+    t = np.arange(0.0, 20_000.0, 20.0)
+    soc = 1.0 - t * 2.0 / 3600 / (0.96 * curves.capacity_ah)
+    volts = np.interp(soc, curves.soc[::-1], curves.ocv_v[::-1]) - 2.4 * np.interp(soc, curves.soc[::-1], curves.steady_ohm[::-1])
+    rows = np.stack([t, volts, np.full_like(t, 2.0), np.full_like(t, np.nan)], axis=1)[(soc > 0) & (volts > 2.8)]
+    appender = Appender(shop.runs.path(run))
+    appender.add_many(rows)
+    appender.close()
+    shop.runs.set(run, words="Ended at 2.79 V, below 2.80 V.")
 
 
 def main() -> None:
@@ -62,6 +85,8 @@ def main() -> None:
             site = f"http://127.0.0.1:{server.effective_port}"
             context.add_cookies([{"name": "theme", "value": how.get("theme", "day"), "url": site}])
             page = context.new_page()
+            if "logged" in how:
+                logged(shop)
             page.goto(site + path)
             page.wait_for_timeout(900)
             if "press" in how:

@@ -27,12 +27,12 @@ SECTIONS = (
     Section("h-cells", "Cells", ("cell-current", "proven-capacity", "equal-strings", "weakest-in-series", "capacitor-rating")),
     Section("h-curve", "Discharge"),
     Section("h-answers", "Hours", ("runtime-brief", "shutdown-reserve", "carrier", "one-of-each", "bank-output")),
-    Section("h-sure", "How sure"),
+    Section("h-sure", "Sure"),
     Section("h-off", "Off", ("switched-off", "lamps", "shelf-life")),
     Section("h-peaks", "Peaks", ("resets",)),
     Section("h-bay", "Bay", ("fits-the-bay",)),
-    Section("h-packs", "Packs that fit"),
-    Section("h-search", "Wider search"),
+    Section("h-packs", "Packs"),
+    Section("h-search", "Search"),
 )
 
 
