@@ -30,7 +30,7 @@ def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: 
     assert taken is not None
     awg, board, cell, parallel = taken.groups()
     assert post(client, "search/take", {"awg": awg, "board": board, "cell": cell, "parallel": parallel}).status_code == 200
-    promised = re.search(r'AWG</td><td class="r n">(\d+) h (\d\d)</td>', page)
+    promised = re.search(r'AWG</td>\s*<td class="r n">(\d+) h (\d\d)</td>', page)
     assert promised is not None
     after = assess(plan_of(stored(client, 3))).runtime
     assert after is not None

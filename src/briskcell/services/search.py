@@ -7,9 +7,11 @@ import time
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import same_output
 from briskcell.core.search.candidates import same_charge
+from briskcell.core.search.choices import choose, stacked
 from briskcell.core.search.scout import CHUNK, Scouted, scout
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
@@ -21,10 +23,13 @@ from briskcell.model.tree import behind_links
 
 from .edits.values import Edit
 from .jobs import Progress, Work
+from .judge import assessed
+from .pack.bay import bay_of_case
 
 PARALLEL = tuple(range(1, 25))
 GAUGES = tuple(float(g) for g in range(10, 31))
-SHOWN = 24
+MOST_POINTS = 300
+Array = NDArray[np.float64]
 
 
 KIND = "search"
@@ -51,7 +56,7 @@ def search(plan: Plan) -> Work:
             return progress.stopped()
 
         out = scout(plan, cells, PARALLEL, boards, GAUGES, stop=stop)
-        return {"judged": len(out.runtime_h), "wanted_h": plan.brief.hours, "found": _best(plan, out),
+        return {"judged": len(out.runtime_h), "wanted_h": plan.brief.hours, **_results(plan, out),
                 "margins": [plan.brief.margins.comfortable, plan.brief.margins.close],
                 "seconds": time.perf_counter() - start}  # fmt: skip
 
@@ -69,30 +74,54 @@ def _ends(plan: Plan) -> tuple[Pack, Link, Converter]:
     return pack, wire, main
 
 
-def _best(plan: Plan, out: Scouted) -> list[dict[str, Any]]:
-    """The thinnest, then lightest, that play as long as wanted with spare that is at least close; else the longest."""
-    good = np.flatnonzero((out.runtime_h >= plan.brief.hours) & (out.spare >= plan.brief.margins.close))
-    if good.size:
-        order = np.lexsort((out.awg[good] * -1, out.mass_g[good], out.thickness_mm[good]))
-    else:
-        good = np.arange(len(out.runtime_h))
-        order = np.argsort(-out.runtime_h[good])
-    picked: list[int] = []
-    seen: set[tuple[int, int, int]] = set()
-    for k in (int(g) for g in good[order]):
-        key = int(out.cell[k]), int(out.parallel[k]), int(out.board[k])
-        if key not in seen:  # the thinnest wire that does stands for all thicker ones
-            seen.add(key)
-            picked.append(k)
-        if len(picked) == SHOWN:
-            break
-    return [
-        {"cell": (cell := out.cells[out.cell[k]]).part_class, "cell_name": cell.name, "parallel": int(out.parallel[k]),
-         "board": (board := out.boards[out.board[k]]).part_class, "board_name": board.name, "awg": float(out.awg[k]),
-         "runtime_h": float(out.runtime_h[k]), "energy_wh": float(out.energy_wh[k]), "spare": float(out.spare[k]),
-         "thickness_mm": float(out.thickness_mm[k]), "mass_g": float(out.mass_g[k])}
-        for k in picked
-    ]  # fmt: skip
+def _results(plan: Plan, out: Scouted) -> dict[str, Any]:
+    """The choices, each judged on the whole build; why the others fail; near misses; the points of the frontier."""
+    bay = plan.bay or bay_of_case(plan)
+    cost = _costs(plan, out)
+    chosen = choose(plan, out, bay, cost)
+    thick, _, _ = stacked(plan, out, bay)
+    points = [
+        [round(float(v), 3) for v in (out.runtime_h[k], thick[k], out.mass_g[k], cost[k])] for k in chosen.frontier[:MOST_POINTS]
+    ]
+    return {
+        "passing": chosen.passing,
+        "reasons": [[words, count] for words, count in chosen.reasons if count],
+        "found": [_row(plan, out, c.at, thick, cost) | {"good_at": ", ".join(c.good_at)} for c in chosen.choices],
+        "misses": [_row(plan, out, m.at, thick, cost) | {"words": m.words} for m in chosen.misses],
+        "points": points,
+    }
+
+
+def _costs(plan: Plan, out: Scouted) -> Array:
+    """What cells and board cost; inf where that is not known. [€]"""
+    cells = np.array([np.inf if c.cost is None else c.cost for c in out.cells], dtype=np.float64)
+    boards = np.array([np.inf if b.cost is None else b.cost for b in out.boards], dtype=np.float64)
+    return np.asarray(cells[out.cell] * out.parallel * plan.packs[0].series + boards[out.board])
+
+
+def _row(plan: Plan, out: Scouted, k: int, thick: Array, cost: Array) -> dict[str, Any]:
+    """One candidate as a page shows it, with what the whole build says of it: the state, and its worst sentence."""
+    cell, board = out.cells[out.cell[k]], out.boards[out.board[k]]
+    row = {
+        "cell": cell.part_class,
+        "cell_name": cell.name,
+        "parallel": int(out.parallel[k]),
+        "board": board.part_class,
+        "board_name": board.name,
+        "awg": float(out.awg[k]),
+        "runtime_h": float(out.runtime_h[k]),
+        "thickness_mm": float(thick[k]) if np.isfinite(thick[k]) else None,
+        "mass_g": float(out.mass_g[k]),
+        "cost": float(cost[k]) if np.isfinite(cost[k]) else None,
+    }
+    whole = assessed(
+        take_found(plan, cell.part_class, row["parallel"], board.part_class, row["awg"]).plan, "a choice of the search"
+    )
+    worst = whole.findings[0] if whole.findings else None
+    return row | {
+        "state": worst.state if worst and worst.state in ("fails", "close") else "holds",
+        "worst": worst.cause if worst else "",
+    }
 
 
 def take_found(plan: Plan, cell_key: str, parallel: int, board_key: str, awg: float) -> Edit:
