@@ -257,7 +257,7 @@ BARRED = {
               f"/builds/{SOUND}/rails?slip=swap:boost:boost-5v-3a", f"/builds/{SOUND}/rails?map=open&slip=part:pack",
               f"/builds/{SOUND}/charge?state=plugged"],
     "others": ["/", "/new", "/help", "/builds/999/draw", f"/builds/{SOUND}/history?compare=3", f"/builds/{SOUND}/labels",
-               f"/builds/{SOUND}/sheet"],
+               f"/builds/{SOUND}/sheet", f"/builds/{SERIES}/practice?case=4&grade=2&do=give+up", "/devices", "/backup"],
 }  # fmt: skip
 
 
