@@ -183,6 +183,29 @@ def elapsed(soc: Array, current_a: Array, capacity_ah: ArrayLike) -> Array:
     return out
 
 
+def hours_at(end: Array, soc: Array, hours: Array) -> Array:
+    """Hours at a state of charge, read between the grid's points, one for each of many.
+
+    Parameters
+    ----------
+    end : ndarray, shape (n,)
+        Where each ends.
+    soc : ndarray, shape (m,)
+        States of charge, falling.
+    hours : ndarray, shape (n, m)
+        Hours from full down to each.
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        [h]
+    """
+    k = np.clip(np.searchsorted(-soc, -end, side="right") - 1, 0, len(soc) - 2)
+    share = (soc[k] - end) / (soc[k] - soc[k + 1])
+    row = np.arange(len(end))
+    return np.asarray(hours[row, k] + share * (hours[row, k + 1] - hours[row, k]))
+
+
 def carried_peaks(amps: Array) -> Array:
     """Currents in the three states, where a peak that cannot be carried counts as play: it resets the board, and play goes on.
 

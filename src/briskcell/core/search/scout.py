@@ -16,7 +16,7 @@ from briskcell.core.engine.operating import operate, riding_on_play, shares_of, 
 from briskcell.core.engine.resistance import awg_section_mm2, link_rating_a, wire_resistance_ohm
 from briskcell.core.engine.solver import solve
 from briskcell.core.engine.sources import pack_curves
-from briskcell.core.pack.runtime import carried_peaks, elapsed
+from briskcell.core.pack.runtime import carried_peaks, elapsed, hours_at
 from briskcell.core.pack.stops import collapse_margin, cutoff_margin, first_below, limit_margin, lockout_margin
 from briskcell.core.rails.headroom import spare_of
 from briskcell.model.changes import altered, remade
@@ -174,12 +174,4 @@ def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int]
     rating = min([tables.trip_a, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])
     most = np.minimum(tables.most_a[cell] * count, rating)[:, None]
     spare = np.where(reach, np.minimum(spare_of(out_a, limit), spare_of(amps, most)).min(axis=0), 1.0).min(axis=-1)
-    return np.stack([_at(end, hours), tables.energy_wh[cell] * count, spare])
-
-
-def _at(end: Array, hours: Array) -> Array:
-    """Hours at a state of charge, read between the grid's points, one for each candidate."""
-    k = np.clip(np.searchsorted(-COARSE_SOC, -end, side="right") - 1, 0, len(COARSE_SOC) - 2)
-    share = (COARSE_SOC[k] - end) / (COARSE_SOC[k] - COARSE_SOC[k + 1])
-    row = np.arange(len(end))
-    return np.asarray(hours[row, k] + share * (hours[row, k + 1] - hours[row, k]))
+    return np.stack([hours_at(end, COARSE_SOC, hours), tables.energy_wh[cell] * count, spare])

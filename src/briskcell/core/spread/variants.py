@@ -13,7 +13,7 @@ from briskcell.core.engine.network import Draws, compile_network, state_draws
 from briskcell.core.engine.operating import Operating, riding_on_play, shares_of, steady_states, used_states
 from briskcell.core.engine.solver import Boards, solve
 from briskcell.core.engine.sources import store_curves
-from briskcell.core.pack.runtime import board_stops, carried_peaks, elapsed
+from briskcell.core.pack.runtime import board_stops, carried_peaks, elapsed, hours_at
 from briskcell.core.pack.stops import collapse_margin, cutoff_margin, first_below
 from briskcell.core.rails.headroom import spare_of
 from briskcell.model.plan import Plan
@@ -121,7 +121,7 @@ def _answers(op: Operating, capacity_ah: Array, store: int) -> Solved:
     end = np.maximum(first_below(np.stack(margins), SOC).max(axis=0), 0.0)
     shares, happen = shares_of(op.plan.use), used_states(op.plan.use)
     mean = np.tensordot(shares[happen], carried_peaks(op.flow.branch_a[..., store])[happen], axes=1)
-    hours = _at(end, elapsed(SOC, mean, capacity_ah))
+    hours = hours_at(end, SOC, elapsed(SOC, mean, capacity_ah))
     played = SOC[None, :] >= end[:, None] - 1e-9
     spare, volts = np.ones(n), np.full(n, np.inf)
     for k, limit in enumerate(op.board_limit_a):
@@ -135,11 +135,3 @@ def _answers(op: Operating, capacity_ah: Array, store: int) -> Solved:
         volts = np.where(played, over, np.inf).min(axis=-1)
     resets = (lost[happen] & played).any(axis=(0, -1))
     return Solved(np.where(mean.max(axis=-1) > 1e-9, hours, np.nan), spare, volts, resets)
-
-
-def _at(end: Array, hours: Array) -> Array:
-    """Hours at a state of charge, read between the grid's points, one for each variant."""
-    k = np.clip(np.searchsorted(-SOC, -end, side="right") - 1, 0, len(SOC) - 2)
-    share = (SOC[k] - end) / (SOC[k] - SOC[k + 1])
-    row = np.arange(len(end))
-    return np.asarray(hours[row, k] + share * (hours[row, k + 1] - hours[row, k]))
