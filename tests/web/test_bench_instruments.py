@@ -15,10 +15,11 @@ from flask.testing import FlaskClient
 from playwright.sync_api import Page, expect
 
 from briskcell.core.assess import assess
-from briskcell.core.bench.ladder import dummy_load, ladder
+from briskcell.core.bench.ladder import ladder
 from briskcell.core.bench.partial import joined
 from briskcell.core.bench.practice import GRADES, case_of, probe
 from briskcell.core.bench.specimen import could_be
+from briskcell.core.bench.step import dummy_load
 from briskcell.library import catalogue
 from briskcell.services.bench.trainer import practised
 from briskcell.services.demo import curlew, demo_plans, sanderling

@@ -8,7 +8,8 @@ from functools import cached_property
 from itertools import islice
 
 from briskcell.core.answers import ANSWERS, NOTHING, Answers, Report, Stock, raised
-from briskcell.core.bench.ladder import Step, ladder
+from briskcell.core.bench.ladder import ladder
+from briskcell.core.bench.step import Step
 from briskcell.core.brief.requirements import Requirement, requirements
 from briskcell.core.draw.bill import bill
 from briskcell.core.moves.fix import Fix

@@ -11,8 +11,9 @@ import pytest
 from briskcell.core.answers import Answers
 from briskcell.core.assess import assess
 from briskcell.core.bench.causes import causes
-from briskcell.core.bench.ladder import Step, ladder
+from briskcell.core.bench.ladder import ladder
 from briskcell.core.bench.specimen import Fault, Specimen, could_be
+from briskcell.core.bench.step import Step
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.library import catalogue
 from briskcell.model.parts import Converter, Fed, Link

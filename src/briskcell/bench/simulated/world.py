@@ -11,8 +11,9 @@ from threading import RLock
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.bench.ladder import Step, ladder
+from briskcell.core.bench.ladder import ladder
 from briskcell.core.bench.specimen import Fault, Specimen
+from briskcell.core.bench.step import Step
 from briskcell.core.engine.sources import store_curves
 
 NOISE = 0.0008  # of a reading, one standard deviation

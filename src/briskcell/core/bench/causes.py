@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.bench.ladder import Step, dummy_load
 from briskcell.core.bench.partial import joined
+from briskcell.core.bench.step import Step, dummy_load
 from briskcell.core.charge.charging import end_v
 from briskcell.model.parts import Converter, Fed, Link
 from briskcell.model.stores import Capacitor, ChargeBoard, Pack, Supply

@@ -13,8 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.answers import Answers
-from briskcell.core.bench.ladder import Step, ladder
+from briskcell.core.bench.ladder import ladder
 from briskcell.core.bench.specimen import Fault, Specimen
+from briskcell.core.bench.step import Step
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.engine.kernel import SET_V
 from briskcell.core.engine.network import Draws, Network, compile_network, setting_factors, state_draws

@@ -12,8 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.answers import Answers
-from briskcell.core.bench.ladder import Step, ladder
+from briskcell.core.bench.ladder import ladder
 from briskcell.core.bench.specimen import BRIDGE_OHM, CLEAR_OHM, LEADS_OHM, TRIM, Fault, Kind, Specimen, could_be
+from briskcell.core.bench.step import Step
 from briskcell.model.parts import Converter, Fed, Link, Part
 from briskcell.model.stores import Pack
 from briskcell.model.tree import feeders_of, source_of

@@ -12,8 +12,8 @@ from typing import Literal, get_args
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.bench.ladder import Step, dummy_load
 from briskcell.core.bench.partial import Solved, joined
+from briskcell.core.bench.step import Step, dummy_load
 from briskcell.core.charge.charging import end_v
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.changes import altered, replaced

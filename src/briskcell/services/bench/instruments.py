@@ -14,8 +14,8 @@ from briskcell.bench.line import address_of, open_instrument
 from briskcell.bench.simulated.server import KINDS, SimulatedBench
 from briskcell.bench.simulated.world import World
 from briskcell.core.assess import Assessment
-from briskcell.core.bench.ladder import Step
 from briskcell.core.bench.specimen import Fault
+from briskcell.core.bench.step import Step
 from briskcell.model.errors import FigureError
 from briskcell.store.runs import RunStore
 

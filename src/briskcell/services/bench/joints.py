@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from briskcell.core.answers import Answers
-from briskcell.core.bench.ladder import Step
+from briskcell.core.bench.step import Step
 from briskcell.core.wiring.order import LAST, Joint, build_order
 from briskcell.model.parts import Fed
 from briskcell.model.tree import feeders_of

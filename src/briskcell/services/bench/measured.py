@@ -8,8 +8,8 @@ import numpy as np
 
 from briskcell.core.answers import Answers
 from briskcell.core.assess import Assessment
-from briskcell.core.bench.ladder import LEADS_OHM, dummy_load
 from briskcell.core.bench.partial import joined
+from briskcell.core.bench.step import LEADS_OHM, dummy_load
 from briskcell.core.engine.converters import losses_of, switching_input_current
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError

@@ -9,7 +9,7 @@ from typing import Literal
 
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.causes import Cause, causes
-from briskcell.core.bench.ladder import Step
+from briskcell.core.bench.step import Step
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack

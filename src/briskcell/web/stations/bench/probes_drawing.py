@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from briskcell.core.bench.ladder import Step
+from briskcell.core.bench.step import Step
 from briskcell.core.wiring.cutting import colour_of
 from briskcell.model.parts import Fed, Link, Part, Rail
 from briskcell.model.plan import Plan

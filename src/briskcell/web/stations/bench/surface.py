@@ -9,8 +9,8 @@ from flask import g, request, session
 
 from briskcell.bench.description import standard
 from briskcell.core.bench.course import Totals
-from briskcell.core.bench.ladder import STAGES, Step
 from briskcell.core.bench.specimen import WORDS, could_be
+from briskcell.core.bench.step import STAGES, Step
 from briskcell.core.wiring.order import Joint
 from briskcell.services.bench.instruments import QUANTITY, UNIT
 from briskcell.services.bench.joints import joined_before

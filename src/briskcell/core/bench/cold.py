@@ -1,0 +1,211 @@
+"""The stages of the ladder with no circuit closed: pads, joints and shorts, the pack alone, the charge board alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from briskcell.core.charge.charging import end_v
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.model.parts import Part
+from briskcell.model.stores import Bank, Capacitor, Pack
+from briskcell.model.units import show
+
+from .console import Console, above
+from .step import LEADS_OHM, METER_V, SHORT_OHM, SPREAD_V, Step, volts_setting
+
+
+def pads(b: Console) -> Iterator[Step]:
+    """Which pad is plus, of everything that has pads of its own.
+
+    Parameters
+    ----------
+    b : Console
+        The build.
+
+    Yields
+    ------
+    Step
+        In their order.
+    """
+    parts: list[Part] = [*b.plan.stores, *b.plan.chargers, *(b for b in b.boards if not b.built_in), *b.loads]
+    for p in parts:
+        yield Step(
+            key=f"pads:{p.id}",
+            stage="pads",
+            title=f"Find plus and minus of {p.name}",
+            element=p.id,
+            red="each pad in turn",
+            black="its ground: a shield, a mounting hole, a socket's shell",
+            setting="continuity",
+            unit="",
+            low=None,
+            likely=None,
+            high=None,
+            after=(),
+            caution="Clones swap pads; the print is not a proof."
+            if not isinstance(p, Pack)
+            else "Cover the other lead while one is touched.",
+            why="The pad that rings with ground is minus. Write it on the unit before anything is joined.",
+        )
+
+
+def joints(b: Console) -> Iterator[Step]:
+    """Each link from end to end, and that nothing is shorted behind a board or on the lead of a store.
+
+    Parameters
+    ----------
+    b : Console
+        The build.
+
+    Yields
+    ------
+    Step
+        In their order.
+    """
+    for link in b.plan.links:
+        if link.kind == "outlet":
+            continue
+        ohm = link_resistance_ohm(link)
+        shut = {"switch": ", switched on", "jack": ", with no plug in it"}.get(link.kind, "")
+        yield Step(
+            key=f"joint:{link.id}",
+            stage="joints",
+            title=f"{link.name} from end to end{shut}",
+            element=link.id,
+            red="one end",
+            black="the other end",
+            setting="ohms, lowest range",
+            unit="Ω",
+            low=0.0,
+            likely=ohm,
+            high=ohm * 1.5 + LEADS_OHM,
+            after=(),
+            why=f"{show(ohm, 'Ω')} of its own, and up to {LEADS_OHM} Ω of the meter's leads.",
+        )
+    for board in b.boards:
+        parallel = sum(1.0 / p.draw.play.likely for p in b.loads if p.kind == "resistance_ohm" and above(b.plan, p) == board.id)
+        least = min(0.7 / parallel, SHORT_OHM) if parallel else SHORT_OHM
+        yield Step(
+            key=f"short:{board.id}",
+            stage="joints",
+            title=f"No short behind {board.name}",
+            element=board.id,
+            red=f"plus of {board.name}'s output",
+            black="its minus",
+            setting="ohms, 2 kΩ range",
+            unit="Ω",
+            low=least,
+            likely=None,
+            high=None,
+            after=(f"pads:{board.id}",) if not board.built_in else (),
+            why=f"Below {least:.3g} Ω plus and minus are joined. Capacitors make it climb: wait until it stands.",
+        )
+    for store in b.plan.stores:
+        yield Step(
+            key=f"short:{store.id}",
+            stage="joints",
+            title=f"No short on the lead for {store.name}",
+            element=store.id,
+            red=f"plus of the lead for {store.name}, switched on",
+            black="its minus",
+            setting="ohms, 2 kΩ range",
+            unit="Ω",
+            low=SHORT_OHM,
+            likely=None,
+            high=None,
+            after=(f"pads:{store.id}",),
+            caution=f"{store.name} itself is not joined: the lead is measured, not the cells.",
+            why=f"Below {SHORT_OHM:g} Ω the pack would feed a short.",
+        )
+
+
+def pack(b: Console) -> Iterator[Step]:
+    """Each store alone: its volts and which lead is plus; of cells in series, how far they stand apart.
+
+    Parameters
+    ----------
+    b : Console
+        The build.
+
+    Yields
+    ------
+    Step
+        In their order.
+    """
+    for store in b.plan.stores:
+        if isinstance(store, Pack):
+            low, high = store.series * store.cell.empty_v, store.series * store.cell.full_v * 1.005
+        elif isinstance(store, Capacitor):
+            low, high = 0.0, store.rating_v
+        else:
+            low, high = store.output_v.likely * 0.95, store.output_v.likely * 1.05
+        middle = (low + high) / 2
+        yield Step(
+            key=f"polarity:{store.id}",
+            stage="pack",
+            title=f"{store.name} alone: volts, and which lead is plus",
+            element=store.id,
+            red="the lead that is to be plus",
+            black="the other lead",
+            setting=volts_setting(high),
+            unit="V",
+            low=low,
+            likely=middle,
+            high=high,
+            after=(f"pads:{store.id}",),
+            caution="A cell is live now: one lead at a time, the other covered.",
+            why=f"Anything from empty to full, {low:.2f} to {high:.2f} V. Below nothing, the leads are swapped.",
+        )
+        if isinstance(store, Pack) and store.series > 1:
+            yield Step(
+                key=f"cells:{store.id}",
+                stage="pack",
+                title=f"Each cell of {store.name}: how far they stand apart",
+                element=store.id,
+                red="plus of each cell in turn",
+                black="its minus",
+                setting=volts_setting(store.cell.full_v),
+                unit="V",
+                low=0.0,
+                likely=0.01,
+                high=SPREAD_V,
+                after=(f"polarity:{store.id}",),
+                caution="Do not bridge two cells with a probe.",
+                why=f"The highest less the lowest. Above {SPREAD_V} V charge them apart first; a cell that falls back is bad.",
+            )
+
+
+def chargers(b: Console) -> Iterator[Step]:
+    """Each charge board from its supply, with no cell joined.
+
+    Parameters
+    ----------
+    b : Console
+        The build.
+
+    Yields
+    ------
+    Step
+        In their order.
+    """
+    for board in b.plan.chargers:
+        store = b.plan.by_id[board.charges]
+        if isinstance(store, Bank) or not isinstance(store, Pack | Capacitor):
+            continue
+        volts = end_v(board, store)
+        yield Step(
+            key=f"charger:{board.id}",
+            stage="charger",
+            title=f"{board.name} from its supply, no cell joined",
+            element=board.id,
+            red="its plus for the cells",
+            black="its minus for the cells",
+            setting=volts_setting(volts),
+            unit="V",
+            low=volts * 0.96,
+            likely=volts,
+            high=volts * 1.01 + METER_V,
+            after=(f"pads:{board.id}",),
+            caution="No cell is joined for this; take the supply away before the next step.",
+            why=f"It ends at {volts:.2f} V. More would overcharge the cells: do not join them.",
+        )
