@@ -7,7 +7,9 @@ from __future__ import annotations
 
 import json
 import os
+import signal
 import sys
+import threading
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO, NoReturn
 
@@ -226,25 +228,17 @@ def bench_sim_command(
     except OSError as error:
         raise click.ClickException(f"Port {port} cannot be had: {error.strerror}. Choose another with --port.") from error
     bench.start()
+    ended = threading.Event()
+    signal.signal(signal.SIGTERM, lambda *_: ended.set())
     for kind in KINDS:
         click.echo(f"{kind}: {bench.address(kind)}")
     click.echo("On the bench: " + ("; ".join(f"{f.kind} at {f.where}" for f in found) or "a sound console") + ". Ctrl+C ends it.")
     try:
-        _until_ended()
-    finally:
-        bench.close()
-
-
-def _until_ended() -> None:
-    import signal
-    import threading
-
-    ended = threading.Event()
-    signal.signal(signal.SIGTERM, lambda *_: ended.set())
-    try:
         ended.wait()
     except KeyboardInterrupt:
         click.echo("The bench is cleared.")
+    finally:
+        bench.close()
 
 
 @main.command("session")

@@ -69,24 +69,25 @@ def _overrun(now: Specimen, volts: dict[str, Array], amps: dict[str, Array], loa
     return out
 
 
-def test_the_culprit_is_among_the_first_two_of_two_hundred_complaints() -> None:
+def test_the_culprit_is_among_the_first_two_of_four_complaints_in_five() -> None:
     rng = random.Random(16)
     first = two = tried = 0
     seen = Counter[str]()
-    while tried < 200:
+    while tried < 120:
         a = assess(sound(rng), STOCK)
         faults = [f for f in could_be(a) if f.kind in KIND]
         rng.shuffle(faults)
-        for fault in faults[:3]:
+        sound_says = observed(Specimen(a))
+        for fault in faults[:6]:
             told = observed(Specimen(a, (fault,)))
-            if told is None or told == observed(Specimen(a)) or tried == 200:
+            if told is None or told == sound_says or tried == 120:
                 continue
             ranked = suspects(a, *told)
             at = next((k for k, s in enumerate(ranked) if s.kind == KIND[fault.kind] and fault.where in s.elements), 99)
             tried, first, two = tried + 1, first + (at == 0), two + (at < 2)
             seen[fault.kind] += 1
     print(f"{two} of {tried} culprits among the first two, {first} the very first; {dict(seen)}")
-    assert two >= 160
+    assert two >= 96
     assert set(seen) == set(KIND)
 
 

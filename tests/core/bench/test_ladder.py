@@ -8,8 +8,7 @@ from collections import Counter
 import numpy as np
 import pytest
 
-from briskcell.core.answers import Answers
-from briskcell.core.assess import assess
+from briskcell.core.assess import Assessment, assess
 from briskcell.core.bench.causes import causes
 from briskcell.core.bench.ladder import ladder
 from briskcell.core.bench.specimen import Fault, Specimen, could_be
@@ -29,10 +28,10 @@ SAID = {"cold": "cold", "open": "open", "short": "bridge", "swapped": "swapped",
         "passes": "passes", "dead": "dead", "trimmer": "trimmer", "overcharges": "passes on"}  # fmt: skip
 
 
-def first_off(a: Answers, fault: Fault, rng: random.Random) -> tuple[Step, float] | None:
+def first_off(a: Assessment, fault: Fault, rng: random.Random) -> tuple[Step, float] | None:
     """The first step that a console with that fault fails, read with a meter of the 0.3 % class."""
     specimen = Specimen(a, (fault,), rng.uniform(0.4, 0.95))
-    for step in ladder(a):
+    for step in a.ladder:
         read = specimen.reads(step) * (rng.gauss(1.0, 0.003) if step.unit else 1.0)
         if (step.unit and not step.holds(read)) or (read == 0.0 and not step.unit):
             return step, read
@@ -84,8 +83,9 @@ def test_the_true_cause_is_among_the_first_three_of_two_hundred_faulty_builds() 
     rng = random.Random(14)
     named, located, unseen = 0, 0, 0
     kinds = Counter[str]()
-    for _ in range(200):
-        a = assess(sound(rng), STOCK)
+    for turn in range(200):
+        if turn % 2 == 0:
+            a = assess(sound(rng), STOCK)
         fault = rng.choice([f for f in could_be(a) if f.kind != "hungry"])
         found = first_off(a, fault, rng)
         kinds[fault.kind] += 1

@@ -126,7 +126,7 @@ def test_learning_is_calibrated_on_made_up_truth_and_narrows() -> None:
         prior = spread(a, 600, seed=20)
         if prior is None or not prior.of:
             continue
-        for _ in range(6):  # hidden draws of the same plan: each its own truth
+        for _ in range(12):  # hidden draws of the same plan: each its own truth
             row = np.array([[pert_at(rng.random(1), d.low, 1.0, d.high)[0] for d in prior.of]])
             both = solved(a.plan, prior.of, np.vstack([np.ones((1, len(prior.of))), row])).hours
             truth = float(both[1] / both[0]) * (a.runtimes[0].hours or 0.0)
