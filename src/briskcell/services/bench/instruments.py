@@ -62,9 +62,13 @@ class Instruments:
         )
         return (*kept, *played)
 
-    def of_kind(self, kind: str) -> tuple[Known, ...]:
-        """Those of a kind; the simulated one first, as it was put there on purpose."""
-        return tuple(sorted((i for i in self.all() if i.description.kind == kind), key=lambda i: not i.simulated))
+    def of_build(self, build_id: int) -> tuple[Known, ...]:
+        """Those that read a build: a simulated bench reads the one that lies on it alone."""
+        return tuple(i for i in self.all() if not i.simulated or self.plays == build_id)
+
+    def of_kind(self, kind: str, build_id: int) -> tuple[Known, ...]:
+        """Those of a kind that read a build; the simulated one first, as it was put there on purpose."""
+        return tuple(sorted((i for i in self.of_build(build_id) if i.description.kind == kind), key=lambda i: not i.simulated))
 
     def find(self, number: int) -> Known:
         """An instrument by its number.

@@ -46,7 +46,7 @@ def reading(build_id: int) -> Response:
     if "by" in note:
         session["measures"] = note["by"]
     if form("do") == "meter":
-        _by_meter(opened.assessed, found)
+        _by_meter(build_id, opened.assessed, found)
     else:
         take(
             opened.assessed,
@@ -61,10 +61,10 @@ def reading(build_id: int) -> Response:
     return render(opened, view_of(request.form))
 
 
-def _by_meter(assessed: Assessment, found: Proof) -> None:
+def _by_meter(build_id: int, assessed: Assessment, found: Proof) -> None:
     """Read the step with the first meter that can; what it may be off is kept with the reading."""
     shop = workshop()
-    meters = shop.instruments.of_kind("meter")
+    meters = shop.instruments.of_kind("meter", build_id)
     if not meters:
         raise FigureError(f"read-{form('step')}", "There is no meter any more.", fix="Type what you read.")
     step = next((r.step for r in found.rungs if r.step.key == form("step")), None)

@@ -69,14 +69,16 @@ def _joins(opened: Opened, rungs: Any, step: Step) -> tuple[Joint, ...]:
 
 def _instruments(opened: Opened, step: Step | None) -> dict[str, Any]:
     shop, plan = workshop(), opened.plan
-    known = shop.instruments.all()
+    build_id = opened.revision.build_id
+    known = shop.instruments.of_build(build_id)
     what = QUANTITY.get(step.unit, "") if step else ""
     pack = next(iter(plan.packs), None)
     return {
         "instruments": known,
-        "meters": [i for i in shop.instruments.of_kind("meter") if what and getattr(i.description.ask, what)],
-        "loads": shop.instruments.of_kind("load"),
-        "simulated": shop.instruments.plays is not None,
+        "meters": [i for i in shop.instruments.of_kind("meter", build_id) if what and getattr(i.description.ask, what)],
+        "loads": shop.instruments.of_kind("load", build_id),
+        "simulated": shop.instruments.plays == build_id,
+        "elsewhere": shop.instruments.plays not in (None, build_id),
         "who": g.get("who"),
         "standard": {k: standard(k) for k in ("meter", "supply", "load")},
         "faults": [(f"{f.kind},{f.where}", f"{WORDS[f.kind]}: {plan.by_id[f.where].name}") for f in could_be(opened.assessed)],
