@@ -29,7 +29,12 @@ def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: 
     taken = re.search(r'"awg": ([\d.]+), "board": "([^"]+)", "cell": "([^"]+)", "parallel": (\d+)', page.replace("&#34;", '"'))
     assert taken is not None
     awg, board, cell, parallel = taken.groups()
-    assert post(client, "search/take", {"awg": awg, "board": board, "cell": cell, "parallel": parallel}).status_code == 200
+    wanted = {"awg": awg, "board": board, "cell": cell, "parallel": parallel}
+    variant = post(client, "search/take", wanted | {"do": "variant"})
+    assert variant.headers["HX-Redirect"] == "/builds/4/pack"
+    assert stored(client, 4)["packs"][0]["cell"]["part_class"] == cell
+    assert stored(client, 3)["packs"][0]["parallel"] == 2, "the build itself stays"
+    assert post(client, "search/take", wanted).status_code == 200
     promised = re.search(r'AWG</td>\s*<td class="r n">(\d+) h (\d\d)</td>', page)
     assert promised is not None
     after = assess(plan_of(stored(client, 3))).runtime

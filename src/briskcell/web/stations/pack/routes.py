@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from flask import Response, make_response, render_template, request
+from flask import Response, make_response, render_template, request, url_for
 
 from briskcell.core.assess import Assessment
 from briskcell.model.errors import FigureError
@@ -10,7 +10,7 @@ from briskcell.model.units import read
 from briskcell.services.edits.values import Edit
 from briskcell.services.pack import bay, cells
 from briskcell.services.search import KIND, take_found
-from briskcell.web.build import bp, change, form
+from briskcell.web.build import base_revision, bp, change, form
 from briskcell.web.shelf import workshop
 from briskcell.web.units import plain
 
@@ -91,4 +91,16 @@ def search_stop(build_id: int) -> Response:
 def search_take(build_id: int) -> Response:
     """Put one of its combinations into the build."""
     count, awg = request.form.get("parallel", 0, type=int), request.form.get("awg", 0.0, type=float)
-    return change(build_id, lambda a: take_found(a.plan, form("cell"), count, form("board"), awg))
+
+    def taken(a: Assessment) -> Edit:
+        return take_found(a.plan, form("cell"), count, form("board"), awg)
+
+    if form("do") != "variant":
+        return change(build_id, taken)
+    shop, base = workshop(), base_revision()
+    edit = taken(shop.at(build_id, base).assessed)
+    made = shop.variant(build_id, base, edit.words[:100])
+    shop.change(made, shop.newest(made) or 0, taken)
+    response = make_response("", 204)
+    response.headers["HX-Redirect"] = url_for("build.station", build_id=made, station="pack")
+    return response
