@@ -14,7 +14,7 @@ from playwright.sync_api import Page, expect
 
 from briskcell.services.workshop import Workshop
 from briskcell.store.runs import Appender
-from tests.web.doors import post, token
+from tests.web.doors import post, revision, token
 
 SOUND = 3
 
@@ -118,24 +118,29 @@ def test_pictures_are_kept_to_the_byte_and_bounded(client: FlaskClient, app: Fla
     assert client.get(f"/builds/{SOUND}/photos/1").status_code == 404
 
 
+def learned(client: FlaskClient, unit: str) -> str:
+    """What the page asks for once it stands."""
+    return " ".join(client.get(f"/builds/{SOUND}/learned/{revision(client)}?unit={unit}").text.split())
+
+
 def test_a_timed_run_narrows_the_forecast_and_a_sibling_counts_less(client: FlaskClient, app: Flask) -> None:
     shop: Workshop = app.extensions["briskcell"]
     grey, red = (str(shop.units.add(SOUND, name)) for name in ("grey", "red"))
-    assert "No run or capacity test yet" in " ".join(client.get(f"/builds/{SOUND}/log?unit={grey}").text.split())
+    assert "No run or capacity test yet" in learned(client, grey)
     for hours, says in (("ages", "not a figure"), ("0 h", "0 h cannot be")):
         answer = post(client, "log", {"unit": grey, "do": "run", "hours": hours, "end": "stop"})
         assert answer.status_code == 422
         assert says in answer.text
-    page = " ".join(post(client, "log", {"unit": grey, "station": "log", "do": "run", "hours": "9h20", "end": "stop"}).text.split())
+    assert post(client, "log", {"unit": grey, "station": "log", "do": "run", "hours": "9h20", "end": "stop"}).status_code == 200
+    page = learned(client, grey)
     assert "1 measurement of this console;" in page
     assert "<dt>Before</dt><dd>8 h 57 to 10 h 49, likely 9 h 50</dd>" in page
     assert "Plan and measurement disagree" not in page
     assert "With what was learned" in page, "another build of the shelf has parts in common"
-    other = " ".join(client.get(f"/builds/{SOUND}/log?unit={red}").text.split())
+    other = learned(client, red)
     assert "0 measurements of this console, 1 of its siblings, which count less" in other
-    strange = " ".join(
-        post(client, "log", {"unit": grey, "station": "log", "do": "run", "hours": "3 h", "end": "stop"}).text.split()
-    )
+    assert post(client, "log", {"unit": grey, "station": "log", "do": "run", "hours": "3 h", "end": "stop"}).status_code == 200
+    strange = learned(client, grey)
     assert "Plan and measurement disagree" in strange
     assert "were all else as planned" in strange
 

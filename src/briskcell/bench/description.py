@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from functools import cache
+from functools import cache, lru_cache
 from importlib.resources import files
 from typing import Annotated, Literal, Self
 
@@ -91,6 +91,7 @@ class Description(_Strict):
         return self
 
 
+@lru_cache(maxsize=64)
 def read_description(text: str) -> Description:
     """A description as it was written.
 

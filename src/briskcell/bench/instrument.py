@@ -65,10 +65,6 @@ class Instrument:
         """What it says it is."""
         return self._port.query(self.description.ask.who).strip()[:200]
 
-    def can(self, what: str) -> bool:
-        """Whether it can be asked for that."""
-        return getattr(self.description.ask, what, None) is not None
-
     def read(self, what: Quantity) -> float:
         """A reading. [V, A or Ω]
 

@@ -15,6 +15,7 @@ from briskcell.core.draw.bill import bill
 from briskcell.core.moves.fix import Fix
 from briskcell.core.rails.headroom import judged
 from briskcell.core.rules import RULES, Finding, Remedy, sorted_findings, unjudged
+from briskcell.core.spread.spread import Spread, spread
 from briskcell.model.parts import Load
 from briskcell.model.plan import Plan
 from briskcell.model.units import show
@@ -31,6 +32,11 @@ class Assessment(Answers):
     def ladder(self) -> tuple[Step, ...]:
         """Every step that proves the build on the bench."""
         return ladder(self)
+
+    @cached_property
+    def spread(self) -> Spread | None:
+        """Hours of the store that ends play, over all that is uncertain; None where nothing plays."""
+        return spread(self, store=self.pack_index or 0)
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:

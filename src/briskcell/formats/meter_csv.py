@@ -42,7 +42,6 @@ DAYS = ("%Y-%m-%d", "%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%Y/%m/%d", "%d-%m-%Y", 
 STAMP = re.compile(r"(\d{1,4}[-./]\d{1,2}[-./]\d{1,4})(?:\s+|T)([\d:.,]{4,18})\s*(?:Z|[+-]\d\d:?\d\d)?")
 CLOCK = re.compile(r"(?:(\d+)(?:\s*[dD]\s*|:(?=\d+:\d+:)))?(\d{1,4}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?")
 ENCODINGS = ("utf-8-sig", "cp1252")
-LEAST_KNOWN = 0.5  # of a column's fields that have to be figures
 
 
 @dataclass(frozen=True, slots=True)

@@ -45,7 +45,6 @@ COLD_OHM, SAG, HUNGER, AGED = 1.0, 0.12, 1.2, 1.5  # usual: more ohms; share of 
 # How often each kind is what is behind a complaint; typical of hand-made consoles, and a guess of ours.
 ALIKE = 0.5  # of the likeliest joint's weight, from which another on the same way is named with it
 OFTEN: dict[str, float] = {"design": 1.0, "joint": 1.0, "board": 0.5, "cells": 0.5, "hungry": 0.35}
-LIMIT_V = 1.0  # volts that a board overrun by its whole limit counts as
 Condition = tuple[str, float, bool]  # what it does, its charge, whether it is warm
 CONDITIONS: tuple[Condition, ...] = (
     ("rest", HALF, False), ("play", HALF, False), ("bright", HALF, False), ("peak", HALF, False), ("peak", HALF, True),

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from briskcell.core.answers import Answers
 from briskcell.core.spread.doubts import Doubt, doubts
-from briskcell.core.spread.spread import Spread, spread
+from briskcell.core.spread.spread import Spread
 from briskcell.core.spread.variants import solved
 
 Array = NDArray[np.float64]
@@ -95,25 +95,22 @@ def learn(prior: Spread, measured: Sequence[Measured], capacity_ah: float) -> Le
     return Learned(prior, replace(prior, weight=weight), tuple(measured), tuple(surprises), widened)
 
 
-def transferred(learned: Learned, other: Answers, store: int = 0) -> Spread | None:
+def transferred(learned: Learned, other: Spread) -> Spread:
     """The hours of another build as what was learned has it: what both share is the same samples, so the same weights hold.
 
     Parameters
     ----------
     learned : Learned
         From measurements of one build.
-    other : Answers
-        Another: a variant, another pack, a draft.
-    store : int
-        Which of its stores.
+    other : Spread
+        Of another one: a variant, another pack, a draft; as many samples, from the same seed.
 
     Returns
     -------
-    Spread or None
-        None where nothing plays.
+    Spread
+        With what was learned.
     """
-    made = spread(other, len(learned.after.hours), store=store)
-    return None if made is None else replace(made, weight=learned.after.weight)
+    return replace(other, weight=learned.after.weight)
 
 
 def shared(one: Sequence[Doubt], other: Sequence[Doubt]) -> tuple[Doubt, ...]:

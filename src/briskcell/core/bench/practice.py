@@ -22,7 +22,7 @@ from briskcell.model.units import show
 
 Mode = Literal["volts", "amps", "ohms", "pads"]
 GROUND = "ground"
-OPEN_OHM, OVER = 1e9, 9.9e37
+OPEN_OHM = 1e9
 MOST = 40  # readings of one case
 # Which faults each grade may hide: what a first look finds, what a reading finds, what only a reading under load finds.
 GRADES: dict[int, tuple[Kind, ...]] = {

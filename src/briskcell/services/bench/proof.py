@@ -19,6 +19,7 @@ from briskcell.store.units import ReadingRow, UnitRow, UnitStore
 from .instruments import OPEN_OHM
 
 State = Literal["proven", "off", "passed", "again", "due", "held"]
+Unit = UnitRow  # what pages show of one
 MOST_UNITS = 50
 SEEN = 1.0  # the value of what is looked at and not measured
 

@@ -25,6 +25,7 @@ from .instruments import UNIT, Instruments
 
 Run = RunRow  # what pages show of one
 AT_ONCE = 3
+LETS_GO_S = 3.0  # that a run has at the most to switch its load off as the program ends
 QUIET_S = 0.6  # an answer that takes longer is told as missing
 RESTS_A = 0.02  # below which a load that is switched off draws nothing
 AGAIN_S = 0.3  # between two tries to reach an instrument that is gone
@@ -57,6 +58,7 @@ class _Live:
 
     def __init__(self, test: Test) -> None:
         self.test, self.halt, self.news = test, Event(), Condition()
+        self.thread: Thread | None = None
         self.cut_since: float | None = None
         self.asked_at = time.monotonic()
 
@@ -93,7 +95,8 @@ class Recorder:
                 raise FigureError("run", "Another run uses that instrument.", fix="Stop it, or choose another instrument.")
             run_id = self._store.add(unit_id, test.kind, test.title, asdict(test))
             live = self._live[run_id] = _Live(test)
-        Thread(target=self._whole, args=(run_id, live), daemon=True, name=f"run-{run_id}").start()
+            live.thread = Thread(target=self._whole, args=(run_id, live), daemon=True, name=f"run-{run_id}")
+            live.thread.start()
         return run_id
 
     def stop(self, run_id: int) -> None:
@@ -103,13 +106,12 @@ class Recorder:
 
     def close(self) -> None:
         """End every run, and wait until each has switched its load off."""
-        for live in list(self._live.values()):
+        going = list(self._live.values())
+        for live in going:
             live.halt.set()
-        for thread_of in list(self._live):
-            for _ in range(100):
-                if thread_of not in self._live:
-                    break
-                time.sleep(0.03)
+        for live in going:
+            if live.thread:
+                live.thread.join(LETS_GO_S)
 
     def cut_for(self, run_id: int) -> float | None:
         """Seconds for which nothing came over the line; None while it comes. [s]"""
@@ -257,15 +259,23 @@ def share(test: dict[str, Any], rows: NDArray[np.float64]) -> float | None:
     return min(max(done), 1.0) if done else None
 
 
-def course_of(run: RunRow, store: RunStore, most: int = 600) -> dict[str, Any]:
-    """A run as a page draws it: thinned series and what it comes to."""
-    rows = store.rows(run.id)
-    series = []
-    for column, unit in ((1, UNIT[run.about.get("quantity", "volts")] if run.about.get("quantity") == "ohms" else "V"), (2, "A")):
+@dataclass(frozen=True, slots=True)
+class Course:
+    """A run as a page draws it: its readings, thinned series of plain figures, and what it comes to."""
+
+    rows: NDArray[np.float64]
+    series: list[dict[str, Any]]
+    totals: Totals
+
+
+def course_of(run: RunRow, store: RunStore, most: int = 600) -> Course:
+    """A run, read once."""
+    rows, series = store.rows(run.id), []
+    for column, unit in ((1, "Ω" if run.about.get("quantity") == "ohms" else "V"), (2, "A")):
         t, v = thinned(rows[:, 0], rows[:, column], most)
         if len(t):
-            series.append({"unit": unit, "t": t, "v": v})
-    return {"series": series, "totals": totals(rows[:, 0], rows[:, 1], rows[:, 2])}
+            series.append({"unit": unit, "t": t.tolist(), "v": v.tolist()})
+    return Course(rows, series, totals(rows[:, 0], rows[:, 1], rows[:, 2]))
 
 
 def stream(recorder: Recorder, store: RunStore, run_id: int, seen: int, until: float) -> Iterator[dict[str, Any]]:

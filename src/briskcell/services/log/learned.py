@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.learning import Learned, Measured, draw_that_explains, learn, shared, transferred
-from briskcell.core.spread.spread import spread
 from briskcell.services.bench.measured import capacity_of
 from briskcell.store.log import EntryRow, LogStore
 from briskcell.store.runs import RunStore
@@ -61,7 +60,7 @@ def _of_entry(entry: EntryRow, sibling: bool) -> Measured:
 
 def lesson(a: Assessment, told: tuple[Told, ...]) -> Lesson | None:
     """What measurements teach; None where there are none, or nothing plays."""
-    prior = spread(a) if told else None
+    prior = a.spread if told else None
     if prior is None:
         return None
     held = a.op.curves[0].capacity_ah
@@ -82,8 +81,8 @@ class Forecast:
 
 def forecast(found: Lesson, other: Assessment, name: str) -> Forecast | None:
     """What was learned, for another build; None where it shares nothing, or does not play."""
-    fresh, moved = spread(other), transferred(found.learned, other)
-    if fresh is None or moved is None:
+    if (fresh := other.spread) is None:
         return None
+    moved = transferred(found.learned, fresh)
     both = len(shared(moved.of, found.learned.before.of))
     return Forecast(name, fresh.range_h, moved.range_h, both) if both else None

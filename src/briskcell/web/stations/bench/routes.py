@@ -22,6 +22,7 @@ from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.view import view_of
 
+from ..which_unit import named_unit
 from . import practice  # noqa: F401  adds its page to the build
 
 STREAMS = BoundedSemaphore(6)  # each holds one of the server's threads
@@ -116,7 +117,7 @@ def run(build_id: int) -> Response:
     """Begin a run, stop it, remove it, or make its capacity the plan's."""
     shop, number, do = workshop(), row_number(form("run")) or 0, form("do")
     if do == "begin":
-        unit_id = _unit(build_id)
+        unit_id = named_unit(build_id)
         shop.recorder.begin(unit_id, test_of(form, lambda name: row_number(form(name))))
     else:
         found = shop.runs.get(number)
@@ -153,13 +154,8 @@ def run_stream(build_id: int, run: int) -> Response:
     return response
 
 
-def _unit(build_id: int) -> int:
-    wanted = row_number(request.form.get("unit"))
-    return next((u.id for u in workshop().units.units(build_id) if u.id == wanted), None) or abort(404)
-
-
 def _proof(build_id: int, assessed: Assessment) -> Proof:
     store = workshop().units
-    number = _unit(build_id)
+    number = named_unit(build_id)
     found = next(u for u in store.units(build_id) if u.id == number)
     return proof(assessed, found, store.readings(found.id))

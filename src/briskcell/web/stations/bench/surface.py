@@ -24,6 +24,7 @@ from briskcell.web.units import show
 from briskcell.web.view import View
 
 from ..sections import Section
+from ..which_unit import shown_unit
 from .probes_drawing import draw_probes
 
 SECTIONS = (
@@ -38,9 +39,7 @@ SECTIONS = (
 def surface(opened: Opened, _view: View) -> dict[str, Any]:
     """What the Bench station shows: one unit's ladder, runs and instruments."""
     shop = workshop()
-    units = shop.units.units(opened.revision.build_id)
-    wanted = row_number(request.values.get("unit"))
-    unit = next((u for u in units if u.id == wanted), units[-1] if units else None)
+    units, unit = shown_unit(opened.revision.build_id)
     if unit is None or not opened.plan.stores:
         return {"units": units, "unit": unit, "proof": None}
     found = proof(opened.assessed, unit, shop.units.readings(unit.id))
@@ -103,7 +102,8 @@ def _runs(opened: Opened, unit_id: int) -> dict[str, Any]:
 
 def _shown(run: Run) -> dict[str, Any]:
     shop = workshop()
-    course, rows = course_of(run, shop.runs), shop.runs.rows(run.id)
+    course = course_of(run, shop.runs)
+    rows = course.rows
     quantity = run.about.get("quantity", "volts")
     column = 2 if quantity == "amps" else 1
     last = float(rows[-1, column]) if len(rows) else None
@@ -111,11 +111,8 @@ def _shown(run: Run) -> dict[str, Any]:
         "run_unit": UNIT[quantity],
         "last": last if last is not None and math.isfinite(last) else None,
         "share": share(run.about, rows),
-        "course": {
-            "seen": len(rows),
-            "series": [{"unit": s["unit"], "t": s["t"].tolist(), "v": s["v"].tolist()} for s in course["series"]],
-        },
-        "comes_to": _comes_to(course["totals"], UNIT[quantity]) if run.state != "running" else [],
+        "course": {"seen": len(rows), "series": course.series},
+        "comes_to": _comes_to(course.totals, UNIT[quantity]) if run.state != "running" else [],
     }
 
 

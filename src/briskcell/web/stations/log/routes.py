@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from flask import Response, abort, g, request, send_file
+from flask import Response, abort, g, render_template, request, send_file
 from werkzeug.wrappers import Response as Sent
 
 from briskcell.services.log.entries import FORMATS, add_complaint, add_note, add_photo, add_run
@@ -12,22 +12,26 @@ from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.view import view_of
 
+from ..which_unit import named_unit
+from .surface import learned
+
 KINDS = {"discharge": "Discharge from a file", "watch": "Log from a file"}
-
-
-def _unit(build_id: int) -> int:
-    wanted = row_number(request.form.get("unit"))
-    return next((u.id for u in workshop().units.units(build_id) if u.id == wanted), None) or abort(404)
 
 
 def _shown(build_id: int) -> Response:
     return render(workshop().open(build_id), view_of(request.form))
 
 
+@bp.get("/learned/<id:revision>")
+def learned_of(build_id: int, revision: int) -> str:
+    """What a unit's measurements teach."""
+    return render_template("log/_learned.html", **learned(workshop().at(build_id, revision)))
+
+
 @bp.post("/log")
 def write_log(build_id: int) -> Response:
     """A line of a unit's log: a timed run, a complaint, a change; or one taken out, or a complaint that is found."""
-    shop, unit, do = workshop(), _unit(build_id), form("do")
+    shop, unit, do = workshop(), named_unit(build_id), form("do")
     if do == "run":
         add_run(shop.log, unit, form("hours"), form("end"), form("words"), form("at"))
     elif do == "complaint":
@@ -51,7 +55,7 @@ def write_log(build_id: int) -> Response:
 @bp.post("/photo")
 def take_photo(build_id: int) -> Response:
     """A photograph that came in pieces."""
-    shop, unit = workshop(), _unit(build_id)
+    shop, unit = workshop(), named_unit(build_id)
     path = shop.uploads.path(form("file"))
     try:
         add_photo(shop.log, unit, path.read_bytes(), form("words"))
@@ -75,7 +79,7 @@ def photo(build_id: int, entry: int) -> Sent:
 @bp.post("/import")
 def import_log(build_id: int) -> Response:
     """A meter's log that came in pieces: looked at, corrected, taken in as a job, or stopped."""
-    shop, unit, do, name = workshop(), _unit(build_id), form("do"), form("file")
+    shop, unit, do, name = workshop(), named_unit(build_id), form("do"), form("file")
     if do == "stop":
         shop.jobs.stop(build_id, KIND)
     elif do == "drop":

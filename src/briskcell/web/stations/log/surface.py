@@ -10,7 +10,7 @@ from typing import Any
 
 from flask import g, request, url_for
 
-from briskcell.core.bench.course import step_ohm, totals
+from briskcell.core.bench.course import step_ohm
 from briskcell.core.bench.culprit import WHENS, Suspect, separating, suspects
 from briskcell.formats.meter_csv import ROLES
 from briskcell.services.bench.recording import Run, course_of
@@ -26,6 +26,7 @@ from briskcell.web.units import show
 from briskcell.web.view import View
 
 from ..sections import Section
+from ..which_unit import shown_unit
 
 SECTIONS = (
     Section("h-line", "Line of time"),
@@ -52,14 +53,10 @@ class Line:
 def surface(opened: Opened, _view: View) -> dict[str, Any]:
     """What the Log station shows of one unit."""
     shop, build_id = workshop(), opened.revision.build_id
-    units = shop.units.units(build_id)
-    wanted = row_number(request.values.get("unit"))
-    unit = next((u for u in units if u.id == wanted), units[-1] if units else None)
+    units, unit = shown_unit(build_id)
     if unit is None:
         return {"units": units, "unit": None}
     runs = [r for r in shop.runs.of_unit(unit.id) if r.state not in ("running", "importing")]
-    told = measurements(opened.assessed, unit, units, shop.log, shop.runs)
-    learned = sheltered("learning", lambda: lesson(opened.assessed, told), None)
     return {
         "units": units,
         "unit": unit,
@@ -69,10 +66,6 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "roles": ROLES,
         "whens": WHENS,
         "ends": ENDS,
-        "told": told,
-        "lesson": learned,
-        "range": show_range,
-        "forecasts": _forecasts(opened, learned) if learned else [],
         "complaints": _complaints(opened, unit.id),
         **_run(opened, runs),
     }
@@ -109,10 +102,10 @@ def _run(opened: Opened, runs: list[Run]) -> dict[str, Any]:
     run = next((r for r in runs if r.id == wanted), runs[0] if runs else None)
     if run is None:
         return {"run": None}
-    rows = shop.runs.rows(run.id)
     against = sheltered("a run beside its prediction", lambda: compared(opened.assessed, run, shop.runs), None)
-    course, t = course_of(run, shop.runs), totals(rows[:, 0], rows[:, 1], rows[:, 2])
-    drawn = [{"unit": s["unit"], "t": s["t"].tolist(), "v": s["v"].tolist()} for s in course["series"]]
+    course = course_of(run, shop.runs)
+    rows, t = course.rows, course.totals
+    drawn = course.series
     if against is not None:
         drawn.append({"unit": "V", "t": against.t_s.tolist(), "v": against.volts.tolist(), "name": "predicted"})
     ohm = step_ohm(rows[:, 0], rows[:, 1], rows[:, 2])
@@ -148,6 +141,16 @@ def _complaints(opened: Opened, unit_id: int) -> list[dict[str, Any]]:
         name = opened.plan.by_id[what].name if what else "the whole console"
         out.append({"entry": e, "what": name, "suspects": found, "step": step})
     return out
+
+
+def learned(opened: Opened) -> dict[str, Any]:
+    """What measurements of a build's units teach: asked for once the page stands, since it samples this build and others."""
+    shop = workshop()
+    units, unit = shown_unit(opened.revision.build_id)
+    told = measurements(opened.assessed, unit, units, shop.log, shop.runs) if unit else ()
+    found = sheltered("learning", lambda: lesson(opened.assessed, told), None)
+    forecasts = _forecasts(opened, found) if found else []
+    return {"told": told, "lesson": found, "range": show_range, "forecasts": forecasts, "mean_w": opened.assessed.draw.mean_w}
 
 
 def _forecasts(opened: Opened, learned: Lesson) -> list[Forecast]:

@@ -8,7 +8,7 @@ import numpy as np
 from flask import render_template
 
 from briskcell.core.assess import Assessment
-from briskcell.core.spread.spread import Carrier, Spread, spread
+from briskcell.core.spread.spread import Carrier, Spread
 from briskcell.services.judge import sheltered
 from briskcell.web.build import bp
 from briskcell.web.shelf import workshop
@@ -21,7 +21,7 @@ WIDTH, HEIGHT, BINS = 520.0, 96.0, 60
 def sure(build_id: int, revision: int) -> str:
     """Asked for once the page stands."""
     opened = workshop().at(build_id, revision)
-    found = sheltered("spread", lambda: spread(opened.assessed, store=opened.assessed.pack_index or 0), None)
+    found = sheltered("spread", lambda: opened.assessed.spread, None)
     return render_template("pack/_sure.html", id=build_id, **(_shown(opened.assessed, found) if found else {"found": None}))
 
 
