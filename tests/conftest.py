@@ -13,6 +13,7 @@ import structlog
 from hypothesis import settings
 from jinja2 import FileSystemBytecodeCache
 
+from briskcell.core.assess import Assessment
 from briskcell.services.workshop import Workshop
 from briskcell.web import create_app
 from briskcell.web.doors import server_of
@@ -46,9 +47,26 @@ def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
+@pytest.fixture(scope="session")
+def demo_judged(demo_file: Path) -> dict[int, Assessment]:
+    """The demo builds as they come, by build: what one test had worked out of them, the next need not ask again."""
+    made = Workshop(demo_file)
+    found = {row.row.id: made.open(row.row.id).assessed for row in made.shelf()[0]}
+    made.close()
+    return found
+
+
+def begun(demo_file: Path, folder: Path, judged: dict[int, Assessment]) -> Workshop:
+    """A workshop of a test's own, in a folder of its own."""
+    made = Workshop(Path(shutil.copy(demo_file, folder)))
+    for build, found in judged.items():
+        made._keep(build, made.newest(build) or 0, found)
+    return made
+
+
 @pytest.fixture
-def workshop(tmp_path: Path, demo_file: Path) -> Iterator[Workshop]:
-    made = Workshop(Path(shutil.copy(demo_file, tmp_path)))
+def workshop(tmp_path: Path, demo_file: Path, demo_judged: dict[int, Assessment]) -> Iterator[Workshop]:
+    made = begun(demo_file, tmp_path, demo_judged)
     yield made
     made.close()
 
@@ -69,8 +87,8 @@ def wired(tmp_path_factory: pytest.TempPathFactory, compiled_templates: FileSyst
 
 
 @pytest.fixture
-def app(wired: Any, tmp_path: Path, demo_file: Path) -> Iterator[Any]:
-    wired.extensions["briskcell"] = Workshop(Path(shutil.copy(demo_file, tmp_path)))
+def app(wired: Any, tmp_path: Path, demo_file: Path, demo_judged: dict[int, Assessment]) -> Iterator[Any]:
+    wired.extensions["briskcell"] = begun(demo_file, tmp_path, demo_judged)
     wired.config["LOG_PATH"] = str(tmp_path / "brisk-cell.log")
     yield wired
     wired.extensions["briskcell"].close()

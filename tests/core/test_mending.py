@@ -44,7 +44,7 @@ def test_the_failing_demo_is_mended_whole_in_one_step_that_says_what_it_does() -
 
 
 def test_wishes_that_contradict_each_other_are_named_with_a_plan_for_each() -> None:
-    plan = sanderling()
+    plan = remade(sanderling(), {"days": ()})
     both = remade(plan, {"brief": plan.brief.model_copy(update={"hours": 16.0, "charge_hours": 5.0})})
     found = mend_all(assess(both, STOCK))
     assert found.left

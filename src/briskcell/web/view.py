@@ -14,7 +14,7 @@ from briskcell.model.parts import STATES
 class View:
     """What a page looks at: station, operating point, the open slip, how wide the map is drawn, and whether it is open.
 
-    ``plugged`` where the map shows it on the charger: by the socket ``by``, with the console off or in the load state ``use``.
+    ``map`` is what was chosen ("open", "strip", or "" for what the screen has room for: ``map_open``). ``plugged`` where the map shows it on the charger: by the socket ``by``, with the console off or in the load state ``use``.
     """
 
     station: str
@@ -22,6 +22,7 @@ class View:
     state: str
     slip: str
     width: str = "wide"
+    map: str = ""
     map_open: bool = False
     plugged: bool = False
     use: str = "play"
@@ -41,6 +42,7 @@ class View:
 
 PLUGGED = "plugged"
 USES = ("off", *STATES)
+MAPS = ("open", "strip")
 WIDTHS = ("wide", "narrow", "phone")
 
 
@@ -48,6 +50,7 @@ def view_of(values: MultiDict[str, str], station: str = "") -> View:
     """Read a view from a request; anything odd becomes the usual one."""
     percent = values.get("soc", 70, type=int)
     width = request.cookies.get("map_width", "wide")
+    chosen = values.get("map", "")
     station, state = station or values.get("station", ""), values.get("state", "play")
     plugged, use = state == PLUGGED, values.get("use", "play")
     use = use if use in USES else "play"
@@ -59,7 +62,8 @@ def view_of(values: MultiDict[str, str], station: str = "") -> View:
         state=state if state in STATES else "play",
         slip=(values.get("preview", "") or values.get("slip", ""))[:160],
         width=width if width in WIDTHS else "wide",
-        map_open=values.get("map", "") == "open",
+        map=chosen if chosen in MAPS else "",
+        map_open=(chosen if chosen in MAPS else request.cookies.get("map_room", "")) == "open",
         plugged=plugged,
         use=use,
         by=values.get("by", "")[:160],

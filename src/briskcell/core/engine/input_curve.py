@@ -12,6 +12,8 @@ from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.solver import Flow, solve
 
 Array = NDArray[np.float64]
+CARRIED = 0.99  # between a point that is carried and one that is not, from which a console counts as fed
+LEAST_V = 1e-3  # below which a current is not told from its power
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +28,8 @@ class Console:
     carried: Array
 
     def at(self, volts: Array) -> tuple[Array, NDArray[np.bool_]]:
-        return np.interp(volts, self.volts, self.watts) / np.maximum(volts, 1e-3), np.interp(volts, self.volts, self.carried) > 0.99
+        amps = np.interp(volts, self.volts, self.watts) / np.maximum(volts, LEAST_V)
+        return amps, np.interp(volts, self.volts, self.carried) > CARRIED
 
 
 def console_curve(op: Operating, index: int, series_ohm: float, volts: Array, state: str = "play") -> Console:

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.charge.charging import RISING, ChargePath
-from briskcell.core.engine.input_curve import Console, fed_at
+from briskcell.core.engine.evenly import Even
+from briskcell.core.engine.input_curve import CARRIED, LEAST_V, Console, fed_at
 from briskcell.core.engine.network import state_draws
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.sources import cold_factor, store_curves
@@ -115,11 +116,14 @@ class Course:
         lost, amps = fed.flow.lost[..., store], fed.flow.store_a(store)
         self.consoles = [Console(self.volts, self.volts * np.where(lost[s], 0, amps[s]), (~lost[s]).astype(float)) for s in State]
         self.stops = [list(board_stops(fed, store, [s])) for s in State]
+        self._cells = Even(self.grid, self.curves.ocv_v, *self.fast, *self.slow)
+        self._takes = [Even(self.volts, c.watts, c.carried) for c in self.consoles]
+        self._margins = [Even(self.volts, *(stop.margin for stop in stops)) for stops in self.stops]
         self.op, self.store = op, store
         self.board = next((b for b in op.plan.chargers if b.charges == self.part.id), None)
         self.layout = layout_of(op.plan, self.board) if self.board else ""
-        self._chargers: dict[tuple[str, int, str | None], Array] = {}
-        self._mixes: dict[tuple[float, float, float], Console] = {}
+        self._chargers: dict[tuple[str, int, str | None], Even] = {}
+        self._mixes: dict[tuple[float, float, float], Even] = {}
         self.conductance, self.capacity = case_conductance(op.plan.case), op.plan.case.mass_g / 1e3 * CAPACITY
         self.idle_s = 0.0
 
@@ -129,11 +133,11 @@ class Course:
         off = phase.what == "off" or (plugged and self.layout == "cut_out")
         state = state_of(phase)
         warm = cold_factor(self.case_c, self.cold_b_k) / cold_factor(self.room_c, self.cold_b_k)
-        ocv, *ohms = (float(np.interp(self.soc, self.grid, column)) for column in (self.curves.ocv_v, *self.fast, *self.slow))
+        ocv, *ohms = self._cells.at(self.soc)
         fast, slow = ohms[0] + warm * ohms[1], ohms[2] + warm * ohms[3]
         through = plugged and self.layout == "power_path"
         fed_as = None if off or not through else STATES[state]
-        charge_a = float(np.interp(self.soc, RISING, self._charger(phase, fed_as))) if plugged else 0.0
+        charge_a = self._charger(phase, fed_as).at(self.soc)[0] if plugged else 0.0
         drawn, at_v, carried = _draw(self._console(phase, state), ocv - self.slow_v, fast, charge_a, off=off)
         net = -charge_a if through else drawn - charge_a
         at_v = ocv - self.slow_v - net * fast
@@ -143,23 +147,23 @@ class Course:
             self.ended = "the volts collapse"
         return Now(at_v, net, slow, drawn * at_v + net * net * (fast + slow))
 
-    def _charger(self, phase: Phase, state: str | None) -> Array:
-        """What the charger gives over ``RISING``, worked out once for each supply and state of the console."""
+    def _charger(self, phase: Phase, state: str | None) -> Even:
+        """What the charger gives over the charge, worked out once for each supply and state of the console."""
         key = (phase.by.id if phase.by else "", id(phase.by), state)
         if key not in self._chargers:
             assert self.board is not None
-            self._chargers[key] = charger_gives(self.op, self.board, self.store, state, phase.by)
+            self._chargers[key] = Even(RISING, charger_gives(self.op, self.board, self.store, state, phase.by))
         return self._chargers[key]
 
-    def _console(self, phase: Phase, state: State) -> Console:
-        """The console's draw in a state, or the mean of a game's."""
+    def _console(self, phase: Phase, state: State) -> Even:
+        """Watts and whether they are carried over the volts that feed the console in a state, or the mean of a game's."""
         if phase.shares is None:
-            return self.consoles[state]
+            return self._takes[state]
         if phase.shares not in self._mixes:
             watts = sum(w * c.watts for w, c in zip(phase.shares, self.consoles, strict=True))
             lasting = [c.carried for w, c in zip(phase.shares, self.consoles[: State.PEAK], strict=False) if w > 0]
             carried = np.min(lasting, axis=0) if lasting else self.consoles[State.PEAK].carried
-            self._mixes[phase.shares] = Console(self.volts, np.asarray(watts), carried)
+            self._mixes[phase.shares] = Even(self.volts, np.asarray(watts), carried)
         return self._mixes[phase.shares]
 
     def _stop(self, state: State, at_v: float, net_a: float, *, carried: bool) -> str:
@@ -172,8 +176,8 @@ class Course:
         guard = self.part.protection if isinstance(self.part, Pack) else None
         if guard and net_a > guard.trip_a.likely:
             return f"the protection trips at {guard.trip_a.likely:.2f} A{when}"
-        for stop in self.stops[state]:
-            if float(np.interp(at_v, self.volts, stop.margin)) < 0:
+        for stop, margin in zip(self.stops[state], self._margins[state].at(at_v), strict=True):
+            if margin < 0:
                 return stop.words + when
         if isinstance(self.part, Bank) and net_a < self.part.least_load_a.likely and self.idle_s >= self.part.off_after_s:
             return f"{self.part.name} switches itself off below {self.part.least_load_a.likely:.2f} A"
@@ -200,17 +204,17 @@ class Course:
         self.idle_s = self.idle_s + dt if idle else 0.0
 
 
-def _draw(curve: Console, source_v: float, fast: float, charge_a: float, *, off: bool) -> tuple[float, float, bool]:
+def _draw(console: Even, source_v: float, fast: float, charge_a: float, *, off: bool) -> tuple[float, float, bool]:
     """Current of the console behind a resistance: the fixed point of ``I(V)`` and ``V = source − fast·I``."""
     if off:
         return 0.0, source_v, True
     volts = source_v + fast * charge_a
     amps = 0.0
     for _ in range(6):
-        amps_at, ok = curve.at(np.array([volts]))
-        if not bool(ok[0]):
+        watts, carried = console.at(volts)
+        if carried <= CARRIED:
             return 0.0, volts, False
-        amps, before = float(amps_at[0]), volts
+        amps, before = watts / max(volts, LEAST_V), volts
         volts = source_v - fast * (amps - charge_a)
         if abs(volts - before) < SETTLED_V:
             break
