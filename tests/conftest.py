@@ -18,6 +18,8 @@ from briskcell.services.workshop import Workshop
 from briskcell.web import create_app
 from briskcell.web.doors import server_of
 
+# The lighter of Debian's two builds of the browser, where it is there.
+BROWSER = shutil.which("chromium-headless-shell") or "/usr/bin/chromium"
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
@@ -34,7 +36,7 @@ structlog.configure(processors=[structlog.processors.format_exc_info, structlog.
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args() -> dict[str, Any]:
-    return {"executable_path": "/usr/bin/chromium", "args": CHROMIUM}
+    return {"executable_path": BROWSER, "args": CHROMIUM}
 
 
 @pytest.fixture(scope="session")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
 import threading
 from pathlib import Path
@@ -18,6 +19,7 @@ from briskcell.store.runs import Appender
 from briskcell.web import create_app
 
 HERE = Path(__file__).parent
+BROWSER = shutil.which("chromium-headless-shell") or "/usr/bin/chromium"
 SOUND, FAILING, SERIES = 3, 2, 1
 VIEWS = {
     "brief": (f"/builds/{SOUND}/brief", {}),
@@ -79,7 +81,7 @@ def main() -> None:
         edited(shop)
         server = create_server(app, host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
+        browser = playwright.chromium.launch(executable_path=BROWSER, args=["--no-sandbox", "--disable-gpu"])
         for name, (path, how) in VIEWS.items():
             context = browser.new_context(viewport={"width": how.get("width", 1280), "height": how.get("height", 800)})
             site = f"http://127.0.0.1:{server.effective_port}"

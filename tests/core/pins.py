@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +22,7 @@ from briskcell.formats.assessment_json import nodes_document
 from briskcell.library import catalogue
 from briskcell.model.parts import STATES
 from briskcell.model.phases import Phase
-from briskcell.model.plan import plan_of
+from briskcell.model.plan import Plan, plan_of
 from briskcell.services.demo import demo_plans
 from tests.faults import FAULTS
 from tests.odd import odd_documents
@@ -142,19 +143,24 @@ def workings(a: Assessment) -> Iterator[tuple[str, Any]]:
         yield f"working {key} movers", [(m.name, m.change) for m in shown.movers]
 
 
-def pinned() -> dict[str, dict[str, Any]]:
+def of_demo(plan: Plan) -> dict[str, Any]:
+    a = assess(plan, STOCK)
+    return {k: plain(v) for k, v in (*answers(a), *workings(a))}
+
+
+def of_odd(document: dict[str, Any]) -> dict[str, Any]:
+    return {k: plain(v) for k, v in answers(assess(plan_of(document), STOCK))}
+
+
+def of_broken() -> dict[str, Any]:
+    found = ((name, f) for name, broken in FAULTS.items() for f in assess(broken(), STOCK).findings)
+    return {f"finding {name}: {k}": plain(v) for name, f in found for k, v in (*finding(f),)}
+
+
+def pinned() -> dict[str, Callable[[], dict[str, Any]]]:
     """What is pinned, by file: the demo builds with their workings, odd builds, and what every broken build is told."""
-    out: dict[str, dict[str, Any]] = {}
-    for plan in demo_plans():
-        a = assess(plan, STOCK)
-        out[plan.name.lower()] = {k: plain(v) for k, v in (*answers(a), *workings(a))}
-    for name, document in odd_documents().items():
-        out[f"odd {name}"] = {k: plain(v) for k, v in answers(assess(plan_of(document), STOCK))}
-    out["broken"] = {}
-    for name, broken in FAULTS.items():
-        found = assess(broken(), STOCK).findings
-        out["broken"] |= {f"finding {name}: {k}": plain(v) for f in found for k, v in (*finding(f),)}
-    return out
+    demo = {plan.name.lower(): partial(of_demo, plan) for plan in demo_plans()}
+    return demo | {f"odd {name}": partial(of_odd, d) for name, d in odd_documents().items()} | {"broken": of_broken}
 
 
 def reason(key: str) -> str:
@@ -164,7 +170,7 @@ def reason(key: str) -> str:
 def main() -> None:
     FOLDER.mkdir(exist_ok=True)
     for name, figures in pinned().items():
-        lines = [f" {json.dumps(k, ensure_ascii=False)}: {json.dumps(v, ensure_ascii=False)}" for k, v in figures.items()]
+        lines = [f" {json.dumps(k, ensure_ascii=False)}: {json.dumps(v, ensure_ascii=False)}" for k, v in figures().items()]
         (FOLDER / f"{name.replace(' ', '-')}.json").write_text("{\n" + ",\n".join(lines) + "\n}\n", "utf-8")
 
 

@@ -9,7 +9,7 @@ import pytest
 
 from tests.core.pins import FOLDER, pinned, reason
 
-FOUND = pinned()
+PINNED = pinned()
 
 
 def apart(was: Any, now: Any) -> bool:
@@ -20,9 +20,9 @@ def apart(was: Any, now: Any) -> bool:
     return bool(was != now)
 
 
-@pytest.mark.parametrize("name", sorted(FOUND))
+@pytest.mark.parametrize("name", sorted(PINNED))
 def test_an_assessment_stays_what_it_is(name: str) -> None:
     kept = json.loads((FOLDER / f"{name.replace(' ', '-')}.json").read_text("utf-8"))
-    now = FOUND[name]
+    now = PINNED[name]()
     moved = [f"{k}: {kept.get(k)} -> {now.get(k)}  ({reason(k)})" for k in kept | now if apart(kept.get(k), now.get(k))]
     assert not moved, "\n".join(moved[:12])

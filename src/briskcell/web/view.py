@@ -14,7 +14,8 @@ from briskcell.model.parts import STATES
 class View:
     """What a page looks at: station, operating point, the open slip, how wide the map is drawn, and whether it is open.
 
-    ``map`` is what was chosen ("open", "strip", or "" for what the screen has room for: ``map_open``). ``plugged`` where the map shows it on the charger: by the socket ``by``, with the console off or in the load state ``use``.
+    ``map`` is what was chosen: "open", "strip", or "" for what the screen has room for, which ``map_open`` then says.
+    ``plugged`` where the map shows it on the charger: by the socket ``by``, with the console off or in the load state ``use``.
     """
 
     station: str
