@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from itertools import combinations
+from typing import Any
 
 import pytest
 
@@ -31,7 +32,7 @@ STOCK = catalogue().stock()
 ROOM = (100.0, 60.0, 20.0)
 
 
-def solid(name: str, *size: float, **more: bool) -> Solid:
+def solid(name: str, *size: float, **more: Any) -> Solid:
     return Solid(id=name, name=name, made_as="", size=(size[0], size[1], size[2]), **more)
 
 

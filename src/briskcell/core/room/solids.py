@@ -19,7 +19,10 @@ Bodied = Load | Converter | ChargeBoard | Balancer
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Solid:
-    """A block: its part, the class it is of, length, width and height with plugs, and what it must keep away from. [mm]"""
+    """A block: its part, the class it is of, length, width and height with plugs, and what it must keep away from. [mm]
+
+    ``seen`` is what the front face leaves open of it, ``opens`` where it has to be reached: "edge", "any" face, or nowhere.
+    """
 
     id: str
     name: str
@@ -30,6 +33,8 @@ class Solid:
     antenna: bool = False
     cells: bool = False
     warm: bool = False
+    seen: tuple[float, float] | None = None
+    opens: str = ""
 
     def turned(self) -> Size:
         """Its size turned by 90°."""
@@ -108,8 +113,9 @@ def solids(plan: Plan, warm: frozenset[str], classes: Classes) -> tuple[tuple[So
             unknown.append(part.name)
             continue
         size = body.length_mm + body.plug_mm, body.width_mm, body.height_mm
+        seen = (body.seen_length_mm, body.seen_width_mm) if body.seen_length_mm and body.seen_width_mm else None
         out.append(Solid(id=part.id, name=part.name, made_as=part.part_class, size=size, bare_height_mm=body.bare_height_mm,
-                         front=body.front, antenna=body.antenna, warm=part.id in warm))  # fmt: skip
+                         front=body.front, antenna=body.antenna, warm=part.id in warm, seen=seen, opens=body.opens))  # fmt: skip
     return tuple(out), tuple(unknown)
 
 

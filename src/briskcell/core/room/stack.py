@@ -163,13 +163,26 @@ def case_needed(blocks: Sequence[Block], room: Size, wall_mm: float) -> tuple[Ne
 
 def _slack_mm(block: Block, blocks: Sequence[Block], room: Size) -> float:
     """How far the front face can go back before a block stops it."""
-    if not _at_the_face(block, room):
+    if not at_the_face(block, room):
         return room[2] - block.end[2]
-    behind = [b.end[2] for b in blocks if b is not block and not _at_the_face(b, room) and _over(block, b)]
+    behind = [b.end[2] for b in blocks if b is not block and not at_the_face(b, room) and _over(block, b)]
     return block.at[2] - max(behind, default=0.0)
 
 
-def _at_the_face(block: Block, room: Size) -> bool:
+def at_the_face(block: Block, room: Size) -> bool:
+    """Whether a part of the front lies right behind the front face.
+
+    Parameters
+    ----------
+    block : Block
+        Laid.
+    room : tuple of float
+        The inside of the case. [mm]
+
+    Returns
+    -------
+    bool
+    """
     return block.solid.front and block.end[2] > room[2] - TOUCH_MM
 
 
@@ -241,6 +254,8 @@ def _best(s: Solid, laid: list[Block], room: Size, *, front: bool, across: bool)
             at = at[(apart >= need - 1e-9).all(axis=1)]
         if not len(at):
             continue
+        if s.opens and (walled := _at_a_wall(at, size, room, edge=s.opens == "edge")).any():
+            at = at[walled]
         middle = np.abs(at[:, 0] + (size[0] - room[0]) / 2) + np.abs(at[:, 1] + (size[1] - room[1]) / 2)
         rank = middle if front else at[:, 2] + size[2]
         k = np.lexsort((at[:, 0], at[:, 1], rank))[0]
@@ -248,6 +263,12 @@ def _best(s: Solid, laid: list[Block], room: Size, *, front: bool, across: bool)
         if best is None or key < best[0]:
             best = key, Block(s, (float(at[k, 0]), float(at[k, 1]), float(at[k, 2])), size)
     return None if best is None else best[1]
+
+
+def _at_a_wall(at: np.ndarray, size: Size, room: Size, *, edge: bool) -> np.ndarray:
+    """Whether a block that begins at each of some corners touches a wall, of the sides or of any face; shape (n,)."""
+    touches = (at < TOUCH_MM) | (at + np.array(size) > np.array(room) - TOUCH_MM)
+    return np.asarray(touches[:, : 2 if edge else 3].any(axis=1))
 
 
 def _corners(laid: list[Block], room: Size, size: Size, *, front: bool) -> np.ndarray:

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.assess import Assessment
-from briskcell.core.room.solids import inside
-from briskcell.core.room.stack import Block, case_needed, clashes
+from briskcell.core.room.face import Opening, Reach, least_face, openings, reaches
+from briskcell.core.room.solids import Size, inside
+from briskcell.core.room.stack import Block, at_the_face, case_needed, clashes
 from briskcell.model.kinds import kind_of
 from briskcell.services.workshop import Opened
 from briskcell.web.view import View
@@ -16,12 +17,14 @@ from ..sections import Section
 
 SECTIONS = (
     Section("h-stack", "Stack", ("room",)),
+    Section("h-face", "Face"),
     Section("h-needs", "Case it needs"),
     Section("h-sizes", "Sizes and places"),
     Section("h-gains", "Millimetres"),
 )
 WIDTH, MARGIN, GAP = 760.0, 26.0, 34.0
 MOST_SCALE = 4.0
+NOTCH = 7.0  # of a socket, beyond the outline of the face
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +59,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "unknown": [(p.id, p.name) for p in plan.parts() if p.name in unknown],
         "left": left,
         "clashes": found,
+        "face": _face(assessed, number, size),
         "needed": case_needed(blocks, size, plan.case.wall_mm) if blocks else None,
         "scale": scale,
         "top": [_from_above(b, number, bad, scale, size) for b in sorted(blocks, key=lambda b: b.end[2])],
@@ -65,6 +69,41 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "height": MARGIN * 2 + tall + GAP + thick + 8,
         "width": WIDTH,
     }
+
+
+def _face(assessed: Assessment, number: dict[str, int], size: Size) -> dict[str, Any]:
+    """The front from outside, with what its walls have to leave open."""
+    blocks, _ = assessed.laid
+    case = assessed.plan.case
+    scale = min((WIDTH - 2 * MARGIN) / case.length_mm, MOST_SCALE)
+    reached, wide, tall = reaches(blocks, size), case.length_mm * scale, case.width_mm * scale
+    return {
+        "frame": (MARGIN, MARGIN, wide, tall),
+        "height": tall + 2 * MARGIN,
+        "openings": [_opening(o, number, scale, case.wall_mm, tall) for o in openings(blocks, size)],
+        "ports": [_port(r, number, scale, case.wall_mm, wide, tall) for r in reached if r.reached and r.face != "back"],
+        "reaches": [(number[r.block.solid.id], r) for r in reached],
+        "behind": [(number[b.solid.id], b, size[2] - b.end[2]) for b in blocks if b.solid.front and not at_the_face(b, size)],
+        "least": least_face(assessed.solids[0], case.wall_mm),
+    }
+
+
+def _opening(o: Opening, number: dict[str, int], scale: float, wall: float, tall: float) -> dict[str, Any]:
+    x, y = MARGIN + (o.at[0] + wall) * scale, MARGIN + tall - (o.at[1] + o.size[1] + wall) * scale
+    return {"x": x, "y": y, "width": o.size[0] * scale, "height": o.size[1] * scale, "number": number[o.block.solid.id],
+            "name": o.block.solid.name, "seen": o.block.solid.seen is not None}  # fmt: skip
+
+
+def _port(r: Reach, number: dict[str, int], scale: float, wall: float, wide: float, tall: float) -> dict[str, Any]:
+    """Where a socket or grille comes out: a notch on its edge, or its outline on the front."""
+    b = r.block
+    x, y = MARGIN + (b.at[0] + wall) * scale, MARGIN + tall - (b.end[1] + wall) * scale
+    width, height = b.size[0] * scale, b.size[1] * scale
+    on_edge = {"left side": (MARGIN - NOTCH, y, NOTCH, height), "right side": (MARGIN + wide, y, NOTCH, height),
+               "lower edge": (x, MARGIN + tall, width, NOTCH), "upper edge": (x, MARGIN - NOTCH, width, NOTCH)}  # fmt: skip
+    x, y, width, height = on_edge.get(r.face, (x, y, width, height))
+    return {"x": x, "y": y, "width": width, "height": height, "number": number[b.solid.id], "name": b.solid.name,
+            "edge": r.face in on_edge}  # fmt: skip
 
 
 def _placed(assessed: Assessment, part_id: str) -> Any:
