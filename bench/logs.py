@@ -13,7 +13,8 @@ from pathlib import Path
 import structlog
 
 from briskcell.core.assess import assess
-from briskcell.core.spread.spread import COUNT, spread
+from briskcell.core.spread.reach import COUNT
+from briskcell.core.spread.spread import spread
 from briskcell.core.spread.variants import solved
 from briskcell.library import catalogue
 from briskcell.services.demo import sanderling
@@ -59,17 +60,17 @@ def rows() -> list[tuple[str, str]]:
     found = subprocess.run([sys.executable, __file__], capture_output=True, text=True, check=True).stdout.split()
     took, most, page = (float(v) for v in found[-3:])
     a = assess(sanderling(), catalogue().stock())
-    a.runtimes  # noqa: B018  worked out before
-    spread(a, 100)
+    hours = a.runtime.hours if a.runtime else None
+    assert hours is not None
+    spread(a.op, hours, count=100)
     times, single = [], []
     for _ in range(5):
         start = time.perf_counter()
-        made = spread(a)
+        made = spread(a.op, hours)
         times.append(time.perf_counter() - start)
         start = time.perf_counter()
         assess(sanderling(), catalogue().stock()).runtimes  # noqa: B018
         single.append(time.perf_counter() - start)
-    assert made is not None
     start = time.perf_counter()
     solved(a.plan, made.of, made.factors)
     kernel = time.perf_counter() - start

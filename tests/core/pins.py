@@ -98,7 +98,7 @@ def answers(a: Assessment) -> Iterator[tuple[str, Any]]:
     yield "pack games", a.game_hours
     for d in a.draw.loads:
         yield f"draw {d.load.id}", (*d.watts, d.mean_w, d.share, d.worst_grade)
-    yield "draw all", (a.draw.state_w, a.draw.relative_sigma, a.draw.guessed)
+    yield "draw all", (a.draw.state_w, a.draw.guessed)
     total = bill(a.plan)
     yield "draw bill", (total.cost, total.unpriced, total.mass_g, total.unweighed)
     h = a.heat

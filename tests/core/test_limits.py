@@ -79,5 +79,3 @@ def test_a_draw_has_its_range_in_watts_and_ohms_turn_it_round() -> None:
     assert lamp.share == pytest.approx(1.369 / 5.069)
     assert report.guessed == pytest.approx(1.369 / 5.069)
     assert (amps.worst_grade, lamp.worst_grade) == ("sheet", "guessed")
-    # Independent parts: (7.4 − 1.85)/6 and (20 − 5)/60 of 1.369 W.
-    assert report.relative_sigma == pytest.approx(((3.7 * 0.25) ** 2 + (1.369 * 0.25) ** 2) ** 0.5 / 5.069)

@@ -23,11 +23,13 @@ from briskcell.core.pack.resets import Resets, resets
 from briskcell.core.pack.runtime import Runtime, runtime
 from briskcell.core.pack.swaps import Starts, starts
 from briskcell.core.pack.switching import Way, ways_off
-from briskcell.core.pack.uncertainty import Range, runtime_range
+from briskcell.core.pack.uncertainty import Range
 from briskcell.core.rails.headroom import Headroom, headrooms
 from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, direct_feeds, proposals, voltage_guards
 from briskcell.core.room.solids import WARM_C, Solid, solids
 from briskcell.core.room.stack import Block, blocks_of
+from briskcell.core.spread.charging import ChargeSpread, charge_spread
+from briskcell.core.spread.reach import reach
 from briskcell.core.wiring.fuses import FuseCheck, check_fuses
 from briskcell.core.wiring.harness import LinkCheck, check_links
 from briskcell.core.wiring.shorts import ShortCheck, check_shorts
@@ -184,7 +186,12 @@ class Answers:
         found = self.runtime
         if found is None or found.hours is None or self.pack_index is None:
             return None
-        return runtime_range(self.op, self.draw, found.hours, self.pack_index)
+        return reach(self.op, found.hours, self.pack_index)
+
+    @cached_property
+    def charge_spread(self) -> ChargeSpread | None:
+        """Hours on the first charger over what is uncertain of them."""
+        return charge_spread(self.op, self.charges[0]) if self.charges else None
 
     @cached_property
     def end_soc(self) -> float:

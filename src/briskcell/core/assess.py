@@ -36,7 +36,9 @@ class Assessment(Answers):
     @cached_property
     def spread(self) -> Spread | None:
         """Hours of the store that ends play, over all that is uncertain; None where nothing plays."""
-        return spread(self, store=self.pack_index or 0)
+        store = self.pack_index or 0
+        likely = self.runtimes[store].hours if self.runtimes else None
+        return spread(self.op, likely, store) if likely else None
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:

@@ -37,13 +37,17 @@ class Headline:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Station:
-    """One station. ``known`` says whether enough is known for *holds*; ``own`` are the kinds of parts that are its matter."""
+    """One station. ``known`` says whether enough is known for *holds*; ``own`` are the kinds of parts that are its matter.
+
+    ``reach`` gives the 10 and 90 % points of its number, where it has a range.
+    """
 
     name: str
     title: str
     headline: Callable[[Assessment], Headline]
     known: Callable[[Assessment], bool]
     own: tuple[type[Part], ...] = ()
+    reach: Callable[[Assessment], tuple[float, float] | None] = lambda _: None
 
     @property
     def key(self) -> str:
@@ -75,6 +79,16 @@ def _charge(a: Assessment) -> Headline:
     if not a.charges:
         return Headline(None, "h", none="no charger")
     return Headline(a.charges[0].off.hours, "h", key=f"charge:{a.charges[0].board.id}", none="never full")
+
+
+def _hours(a: Assessment) -> tuple[float, float] | None:
+    found = a.runtime_range
+    return (found.low, found.high) if found else None
+
+
+def _filling(a: Assessment) -> tuple[float, float] | None:
+    found = a.charge_spread
+    return (found.range_h[0], found.range_h[2]) if found else None
 
 
 def _day(a: Assessment) -> Headline:
@@ -132,10 +146,11 @@ STATIONS: dict[str, Station] = {
         Station(
             name="pack", title="Pack", own=(Pack, Capacitor, Bank),
             headline=lambda a: Headline(a.runtime.hours if a.runtime else None, "h", key="runtime", none="no draw"),
-            known=lambda a: a.runtime is not None,
+            known=lambda a: a.runtime is not None, reach=_hours,
         ),
         Station(
             name="charge", title="Charge", own=(Pack, Capacitor, Bank), headline=_charge, known=lambda a: bool(a.charges),
+            reach=_filling,
         ),
         Station(name="day", title="Day", own=(Pack, Capacitor, Bank), headline=_day, known=lambda a: bool(a.days)),
         Station(name="wiring", title="Wiring", own=(Link,), headline=_wiring, known=lambda a: bool(a.links)),

@@ -8,10 +8,8 @@ from typing import Any
 import pytest
 
 from briskcell.core.assess import Assessment, assess
-from briskcell.core.draw.consumption import pert_sigma
 from briskcell.core.pack.fit import best_placing, cell_size, fit, free_room, label_energy_wh, largest_that_fits, stack_mm
 from briskcell.core.pack.session import play_session
-from briskcell.model.figure import Figure
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Bay, plan_of
 from briskcell.model.stores import Cell
@@ -272,27 +270,6 @@ def test_behind_a_power_path_the_cells_get_what_play_leaves_of_the_supply() -> N
     into = -plugged.store_a * plugged.store_v
     # 1 A through 0.14 ohm leaves 5.01 W; play takes 3.3 W and the boards' losses of it, at most a seventh.
     assert 5.01 - 3.3 * 1.15 < into.mean() < 5.01 - 3.3
-
-
-def test_a_range_adds_relative_variances() -> None:
-    assert pert_sigma(Figure(low=0.7, likely=1.0, high=1.6)) == pytest.approx(0.15)
-    assert pert_sigma(Figure(low=0.0, likely=0.0, high=1.0)) == 0.0
-    loads = [drawing(1.0) | {"current_a": {"rest": 0, "play": {"low": 0.7, "likely": 1.0, "high": 1.6}, "peak": 1}}]
-    ah = {"low": 2.7, "likely": 3.0, "high": 3.2}
-    a = found(loads=loads, packs=pack(ah=ah))
-    spread = a.runtime_range
-    assert spread is not None
-    sigma = math.hypot(0.15, 0.5 / 6 / 3.0)
-    assert spread.low == pytest.approx(3.0 / math.exp(1.2816 * sigma), rel=1e-4)
-    assert spread.high == pytest.approx(3.0 * math.exp(1.2816 * sigma), rel=1e-4)
-    board = BOOST | {"loss": {"kind": "fixed", "efficiency": {"low": 0.84, "likely": 0.9, "high": 0.93}}}
-    two = found(loads=[drawing(1.0, "power_w", fed_by="boost")], converters=[board])
-    assert two.runtime_range is not None
-    assert two.runtime_range.low == pytest.approx(two.runtime.hours / math.exp(1.2816 * 0.09 / 6 / 0.9), rel=1e-4)  # type: ignore[union-attr, operator]
-    losses = {"kind": "losses", "quiescent_a": 0.0, "drop_v": 0.1, "resistance_ohm": {"low": 0.05, "likely": 0.1, "high": 0.2}}
-    three = found(loads=[drawing(1.0, "power_w", fed_by="boost")], converters=[BOOST | {"loss": losses}])
-    assert three.runtime_range is not None
-    assert three.runtime_range.low == pytest.approx(three.runtime.hours / math.exp(1.2816 * 0.1 * 0.25), rel=1e-4)  # type: ignore[union-attr, operator]
 
 
 def sized(**figures: float) -> Cell:

@@ -97,7 +97,7 @@ def test_losses_scale_what_is_lost() -> None:
 
 def test_ranges_hold_against_many_plain_samples_and_carriers_explain_them() -> None:
     a = assess(sanderling(), STOCK)
-    found = spread(a)
+    found = a.spread
     assert found is not None
     rng = np.random.default_rng(1)
     plain = np.stack([pert_at(rng.random(20_000), d.low, 1.0, d.high) for d in found.of], axis=1)
@@ -112,7 +112,7 @@ def test_ranges_hold_against_many_plain_samples_and_carriers_explain_them() -> N
     assert sum(c.share for c in found.carriers(20)) == pytest.approx(1.0, abs=0.05)
     assert found.chance(0.0) == pytest.approx(1.0)
     assert found.chance(found.range_h[2]) == pytest.approx(0.1, abs=0.01)
-    again = spread(a)
+    again = assess(sanderling(), STOCK).spread
     assert again is not None
     assert again.range_h == found.range_h, "the same seed, the same answer"
 
@@ -123,7 +123,7 @@ def test_learning_is_calibrated_on_made_up_truth_and_narrows() -> None:
     tried, before, after = 0, [], []
     while tried < 300:
         a = assess(sound(source), STOCK)
-        prior = spread(a, 600, seed=20)
+        prior = spread(a.op, hours_of(a.plan), count=600, seed=20)
         if prior is None or not prior.of:
             continue
         for _ in range(12):  # hidden draws of the same plan: each its own truth
@@ -146,13 +146,13 @@ def test_learning_is_calibrated_on_made_up_truth_and_narrows() -> None:
 
 def test_what_was_learned_holds_for_another_pack_and_surprises_are_said() -> None:
     a = assess(sanderling(), STOCK)
-    prior = spread(a)
+    prior = a.spread
     assert prior is not None
     usual = prior.range_h[1]
     hungry = learn(prior, [Measured("hours", 0.9 * usual)], 10.0)
     pack = a.plan.packs[0]
     other = assess(replaced(a.plan, altered(pack, parallel=4)), STOCK)
-    fresh = spread(other)
+    fresh = other.spread
     assert fresh is not None
     moved = transferred(hungry, fresh)
     assert moved.range_h[1] / fresh.range_h[1] == pytest.approx(hungry.after.range_h[1] / usual, abs=0.01), (

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
-from briskcell.model.figure import Figure
 from briskcell.model.parts import STATES, Load
 
 Array = NDArray[np.float64]
@@ -32,32 +31,10 @@ class DrawReport:
     loads: tuple[LoadDraw, ...]
     state_w: tuple[float, ...]
     mean_w: float
-    relative_sigma: float
     guessed: float
 
 
 ORDER = ("measured", "sheet", "typical", "guessed")
-
-
-def pert_sigma(figure: Figure) -> float:
-    """Relative standard deviation of a PERT range: a sixth of its width over its likely value.
-
-    Parameters
-    ----------
-    figure : Figure
-        Low, likely and high.
-
-    Returns
-    -------
-    float
-        0 where there is no range or no likely value [1]_.
-
-    References
-    ----------
-    .. [1] D. G. Malcolm et al., Application of a technique for research and development program evaluation,
-       Operations Research 7(5), 1959. doi:10.1287/opre.7.5.646
-    """
-    return (figure.high - figure.low) / 6.0 / figure.likely if figure.likely else 0.0
 
 
 def draw_report(op: Operating) -> DrawReport:
@@ -84,9 +61,6 @@ def draw_report(op: Operating) -> DrawReport:
     grades = np.array([[ORDER.index(f.grade) for f in row] for row in figures], dtype=int).reshape(watts.shape)
     guessed = float(over_profile[grades == ORDER.index("guessed")].sum())
     worst = grades[op.used].max(axis=0) if op.used else np.full(len(loads), len(ORDER) - 1)
-    likely = bounds[1].reshape(watts.shape)
-    width = np.divide(bounds[2] - bounds[0], 6.0 * likely, out=np.zeros(watts.shape), where=likely > 0)
-    spread = np.sqrt(((over_profile * width).sum(axis=0) ** 2).sum())
     triples = ranges.T.tolist()
     return DrawReport(
         loads=tuple(
@@ -101,7 +75,6 @@ def draw_report(op: Operating) -> DrawReport:
         ),
         state_w=tuple(watts.sum(axis=1).tolist()),
         mean_w=total,
-        relative_sigma=float(spread) / total if total else 0.0,
         guessed=guessed / total if total else 0.0,
     )
 

@@ -18,7 +18,7 @@ from briskcell.model.stores import Pack
 from briskcell.model.tree import source_of
 
 Array = NDArray[np.float64]
-Kind = Literal["draw", "capacity", "cell", "loss", "volts"]
+Kind = Literal["draw", "capacity", "cell", "loss", "volts", "charger", "supply"]
 # Half the width of a board's losses where its class gives points or a table: boards of one class differ by so much, typical.
 LOSS_WIDE: dict[str, float] = {"measured": 0.05, "sheet": 0.2, "typical": 0.3, "guessed": 0.5, "computed": 0.3}
 WIDEST = 20.0  # that a factor goes up or down to
@@ -70,9 +70,9 @@ def doubts(plan: Plan) -> tuple[Doubt, ...]:
 def _all(plan: Plan) -> Iterator[Doubt]:
     for store in plan.stores:
         made_as = store.cell.part_class if isinstance(store, Pack) else store.part_class
-        yield _doubt("capacity", store.id, f"capacity of {store.name}", capacity_figure(store), made_as)
+        yield doubt_of("capacity", store.id, f"capacity of {store.name}", capacity_figure(store), made_as)
         if isinstance(store, Pack):
-            yield _doubt("cell", store.id, f"resistance of the cells of {store.name}", store.cell.resistance_ohm, made_as)
+            yield doubt_of("cell", store.id, f"resistance of the cells of {store.name}", store.cell.resistance_ohm, made_as)
     for board in plan.converters:
         if source_of(plan, board) in plan.stores:
             yield from _of_board(board)
@@ -82,7 +82,7 @@ def _all(plan: Plan) -> Iterator[Doubt]:
 
 
 def _of_board(board: Converter) -> Iterator[Doubt]:
-    yield _doubt("volts", board.id, f"output volts of {board.name}", board.output_v, board.part_class)
+    yield doubt_of("volts", board.id, f"output volts of {board.name}", board.output_v, board.part_class)
     loss = board.loss
     if isinstance(loss, FixedEfficiency):
         at = loss.efficiency
@@ -92,7 +92,7 @@ def _of_board(board: Converter) -> Iterator[Doubt]:
                 "loss", board.id, f"losses of {board.name}", lost[0] / lost[1], lost[2] / lost[1], at.grade, board.part_class
             )
     elif isinstance(loss, LossModel):
-        yield _doubt(
+        yield doubt_of(
             "loss", board.id, f"losses of {board.name}", max((loss.resistance_ohm, loss.drop_v), key=_width), board.part_class
         )
     elif isinstance(loss, EfficiencyPoints | EfficiencyTable) and losses_of(board):
@@ -106,14 +106,32 @@ def _of_load(load: Load) -> Doubt:
     if load.kind == "resistance_ohm" and play.low > 0:  # the least ohms draw most
         few, most = play.likely / max(play.high, 1e-12), play.likely / play.low
         return Doubt("draw", load.id, name, few, most, play.grade, f"{load.part_class}{load.id}")
-    return _doubt("draw", load.id, name, play, f"{load.part_class}{load.id}")
+    return doubt_of("draw", load.id, name, play, f"{load.part_class}{load.id}")
 
 
 def _width(figure: Figure) -> float:
     return (figure.high - figure.low) / figure.likely if figure.likely else 0.0
 
 
-def _doubt(kind: Kind, element: str, name: str, figure: Figure, made_as: str) -> Doubt:
+def doubt_of(kind: Kind, element: str, name: str, figure: Figure, made_as: str) -> Doubt:
+    """The doubt of a figure with a range.
+
+    Parameters
+    ----------
+    kind : str
+        What it is a figure of.
+    element, name : str
+        The part's id, and what it is called.
+    figure : Figure
+        With its range.
+    made_as : str
+        The class it belongs to.
+
+    Returns
+    -------
+    Doubt
+        One of no width where the likely value is nothing.
+    """
     if figure.likely <= 0:
         return Doubt(kind, element, name, 1.0, 1.0, figure.grade, made_as)
     low, high = figure.low / figure.likely, figure.high / figure.likely
@@ -141,12 +159,26 @@ def samples(of: tuple[Doubt, ...], count: int, seed: int) -> Array:
     ----------
     .. [1] M. D. McKay, R. J. Beckman, W. J. Conover, Technometrics 21(2), 1979. doi:10.2307/1268522
     """
-    out = np.empty((count, len(of)))
-    for k, doubt in enumerate(of):
-        rng = np.random.default_rng([seed, *doubt.drawn_as.encode()])
-        shares = (rng.permutation(count) + rng.random(count)) / count
-        out[:, k] = pert_at(shares, doubt.low, 1.0, doubt.high)
-    return out
+    return np.stack([column(d, count, seed) for d in of], axis=1) if of else np.empty((count, 0))
+
+
+def column(doubt: Doubt, count: int, seed: int) -> Array:
+    """The samples of one doubt, in the order of their rows.
+
+    Parameters
+    ----------
+    doubt : Doubt
+        What is uncertain.
+    count, seed : int
+        As in ``samples``.
+
+    Returns
+    -------
+    ndarray, shape (count,)
+        Factors.
+    """
+    rng = np.random.default_rng([seed, *doubt.drawn_as.encode()])
+    return pert_at((rng.permutation(count) + rng.random(count)) / count, doubt.low, 1.0, doubt.high)
 
 
 def pert_at(shares: Array, low: float, likely: float, high: float) -> Array:

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.core.answers import Answers
+from briskcell.core.engine.operating import Operating
 
-from .doubts import Doubt, doubts, samples
+from .doubts import Doubt, doubts
+from .reach import COUNT, SEED, many
 from .variants import Solved, solved
 
 Array = NDArray[np.float64]
-COUNT, SEED = 4000, 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,29 +93,28 @@ class Spread:
         return tuple(c for c in out if c.share >= 0.005)
 
 
-def spread(a: Answers, count: int = COUNT, seed: int = SEED, store: int = 0) -> Spread | None:
+def spread(op: Operating, hours: float, store: int = 0, count: int = COUNT, seed: int = SEED) -> Spread:
     """A build's answers over its doubts.
 
     Parameters
     ----------
-    a : Answers
-        The build.
-    count, seed : int
-        Latin hypercube samples, and what makes them the same again.
+    op : Operating
+        The solved build.
+    hours : float
+        Its likely hours. [h]
     store : int
         Which store plays.
+    count, seed : int
+        Latin hypercube samples, and what makes them the same again.
 
     Returns
     -------
-    Spread or None
-        None where nothing plays from a store.
+    Spread
+        Of samples that are the same for the same doubts.
     """
-    likely = a.runtimes[store].hours if a.plan.stores and a.runtimes else None
-    if not likely:
-        return None
-    of = doubts(a.plan)
-    factors = samples(of, count, seed)
-    found = solved(a.plan, of, np.vstack([np.ones((1, len(of))), factors]), store)
-    scale = likely / found.hours[0] if found.hours[0] > 0 else np.nan
+    of = doubts(op.plan)
+    factors = many(of, count, seed)
+    found = solved(op.plan, of, np.vstack([np.ones((1, len(of))), factors]), store)
+    scale = hours / found.hours[0] if found.hours[0] > 0 else np.nan
     rest = Solved(found.hours[1:], found.spare[1:], found.volts[1:], found.resets[1:])
     return Spread(of, factors, rest, rest.hours * scale, np.full(count, 1.0 / count))

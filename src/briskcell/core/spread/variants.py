@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.kernel import LOSS, SET_V
-from briskcell.core.engine.network import Draws, compile_network, state_draws
+from briskcell.core.engine.network import Draws, Network, compile_network, state_draws
 from briskcell.core.engine.operating import Operating, riding_on_play, shares_of, steady_states, used_states
 from briskcell.core.engine.solver import Boards, solve
 from briskcell.core.engine.sources import store_curves
@@ -69,23 +69,23 @@ def solved(plan: Plan, of: Sequence[Doubt], factors: Array, store: int = 0) -> S
     Solved
         Of every variant.
     """
-    made = _Maker(plan, of)
+    made = Maker(plan, of, compile_network(plan))
     chunks = [factors[k : k + CHUNK] for k in range(0, len(factors), CHUNK)]
     with ThreadPoolExecutor(WORKERS) as pool:  # the compiled loops let go of the interpreter
         parts = list(pool.map(lambda chunk: made.solve(chunk, store), chunks))
     return Solved(*(np.concatenate([getattr(p, n) for p in parts]) for n in ("hours", "spare", "volts", "resets")))
 
 
-class _Maker:
+class Maker:
     """What all chunks share: the compiled network, curves, and the column of each doubt's factor."""
 
-    def __init__(self, plan: Plan, of: Sequence[Doubt]) -> None:
-        self.plan, self.network = plan, compile_network(plan)
+    def __init__(self, plan: Plan, of: Sequence[Doubt], network: Network) -> None:
+        self.plan, self.network = plan, network
         self.curves = tuple(store_curves(s, SOC, plan.brief.cells_c) for s in plan.stores)
         self.column = {d.key: k for k, d in enumerate(of)}
         self.draws = state_draws(self.network)
 
-    def factor(self, factors: Array, kind: str, names: Sequence[str]) -> Array:
+    def _factor(self, factors: Array, kind: str, names: Sequence[str]) -> Array:
         """Factors of some elements, shape (n, len(names)); 1 where nothing is uncertain."""
         out = np.ones((len(factors), len(names)))
         for k, name in enumerate(names):
@@ -94,24 +94,25 @@ class _Maker:
         return out
 
     def solve(self, factors: Array, store: int) -> Solved:
+        """Variants of one chunk: factors of shape (n, doubts)."""
         network, plan, n = self.network, self.plan, len(factors)
         names = [s.id for s in plan.stores]
         ocv = np.stack([c.ocv_v for c in self.curves], -1)[None]
-        cell = self.factor(factors, "cell", names)[:, None, :]
+        cell = self._factor(factors, "cell", names)[:, None, :]
         own = np.array([s.link_resistance_ohm.likely if isinstance(s, Pack) else 0.0 for s in plan.stores])
         fast, slow = (np.stack([getattr(c, k) for c in self.curves], -1)[None] for k in ("fast_ohm", "slow_ohm"))
         fast = np.maximum(fast - own, 0.0) * cell + np.minimum(fast, own)  # contacts are no cells
         slow = slow * cell
-        draw = self.factor(factors, "draw", [p.id for p in network.loads])[None, :, None, :]
+        draw = self._factor(factors, "draw", [p.id for p in network.loads])[None, :, None, :]
         d = self.draws
         draws = Draws(**{k: getattr(d, k)[:, None] * draw for k in ("power_w", "current_a", "conductance_s")})
         boards = np.repeat(network.tree.own, n, axis=0)
         ids = [c.id for c in network.converters]
-        boards[:, :, SET_V] *= self.factor(factors, "volts", ids)
-        boards[:, :, LOSS] = self.factor(factors, "loss", ids)
+        boards[:, :, SET_V] *= self._factor(factors, "volts", ids)
+        boards[:, :, LOSS] = self._factor(factors, "loss", ids)
         flow = solve(network, np.broadcast_to(ocv, (n, *ocv.shape[1:])), np.stack([fast + slow, fast + slow, fast]), draws,
                      riding_on_play(slow), None, Boards(boards, np.arange(n)[None, :, None]))  # fmt: skip
-        capacity = self.curves[store].capacity_ah * self.factor(factors, "capacity", names)[:, store]
+        capacity = self.curves[store].capacity_ah * self._factor(factors, "capacity", names)[:, store]
         return _answers(Operating(plan, network, self.curves, flow), capacity, store)
 
 

@@ -52,7 +52,7 @@ def runtime(assessed: Assessment, _rest: str) -> Working | None:
             computed("E", "Energy, full to empty", found.energy_wh, "Wh", "integral of open-circuit voltage over charge"),
             computed("E left", "Energy stranded by the stop", found.stranded_wh, "Wh", "same integral, from the stop to cut-off"),
         ),
-        source="Shirmohammadi et al., IEEE Trans. Power Systems 3(2), 1988, for the tree; range by JCGM 100:2008, 5.1",
+        source="Shirmohammadi et al., IEEE Trans. Power Systems 3(2), 1988, for the tree; McKay et al., Technometrics 21(2), 1979",
     )  # fmt: skip
 
 

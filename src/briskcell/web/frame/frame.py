@@ -30,13 +30,14 @@ from .strip import Strip, strip_at
 
 @dataclass(frozen=True, slots=True)
 class SpineRow:
-    """A station in the spine: its number as shown, the change since the baseline, the key of its working, and its word."""
+    """A station in the spine: its number as shown, the change since the baseline, the key of its working, its word, its range."""
 
     station: Station
     shown: str
     delta: str
     working: str
     state: str
+    reach: str = ""
 
 
 def _row(station: Station, assessed: Assessment, numbers: Numbers) -> SpineRow:
@@ -44,7 +45,14 @@ def _row(station: Station, assessed: Assessment, numbers: Numbers) -> SpineRow:
     found = numbers(head.key, head.none) if head.key else None
     missing = head.key and (found is None or found.value is None)
     return SpineRow(station, _words(head, missing=bool(missing)), found.delta if found else "", "" if missing else head.key,
-                    station.state(assessed))  # fmt: skip
+                    station.state(assessed), _reach(station, assessed, head))  # fmt: skip
+
+
+def _reach(station: Station, assessed: Assessment, head: Headline) -> str:
+    """The range of a number, where it is wider than its words."""
+    found = station.reach(assessed) if head.value else None
+    low, high = (show(v, head.unit) for v in found) if found else ("", "")
+    return f"{low} to {high}" if low != high else ""
 
 
 def _words(head: Headline, *, missing: bool) -> str:

@@ -26,7 +26,8 @@ def sure(build_id: int, revision: int) -> str:
 
 
 def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
-    wish = a.plan.brief.hours
+    wish, filling = a.plan.brief.hours, a.charge_spread
+    ends = (a.runtime_range.low, found.range_h[1], a.runtime_range.high) if a.runtime_range else found.range_h
     spare, volts = (
         found.at(v, 0.1, 0.5, 0.9) for v in (found.found.spare, np.where(np.isfinite(found.found.volts), found.found.volts, np.nan))
     )
@@ -34,15 +35,17 @@ def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
         "found": found,
         "wish": wish,
         "chance": found.chance(wish),
-        "drawn": _density(found, wish),
-        "carriers": [(c, _sentence(found, c), _step(c)) for c in found.carriers(4)],
+        "drawn": _density(found, wish, ends),
+        "carriers": [(c, _sentence(ends, c), _step(c)) for c in found.carriers(4)],
+        "filling": filling,
+        "charge_wish": a.plan.brief.charge_hours,
         "spare": spare if spare[0] < 1.0 else None,
         "volts": volts if np.isfinite(volts[0]) else None,
         "resets": float(found.weight[found.found.resets].sum()),
     }
 
 
-def _density(found: Spread, wish: float) -> dict[str, Any]:
+def _density(found: Spread, wish: float, ends: tuple[float, float, float]) -> dict[str, Any]:
     """Samples by hours, as an outline; where the wish, the 10, 50 and 90 % points stand."""
     known = found.hours[np.isfinite(found.hours)]
     low, high = min(float(known.min()), wish), max(float(known.max()), wish)
@@ -56,15 +59,15 @@ def _density(found: Spread, wish: float) -> dict[str, Any]:
     points = [f"{(k + 0.5) / BINS * WIDTH:.1f},{HEIGHT - v / top * (HEIGHT - 24):.1f}" for k, v in enumerate(smooth)]
     return {
         "path": f"M0,{HEIGHT} L" + " ".join(points) + f" L{WIDTH},{HEIGHT} Z",
-        "marks": [(x(h), show(h, "h"), words) for h, words in zip(found.range_h, ("10 %", "half", "90 %"), strict=True)],
+        "marks": [(x(h), show(h, "h"), words) for h, words in zip(ends, ("10 %", "half", "90 %"), strict=True)],
         "wish": x(wish),
         "width": WIDTH,
         "height": HEIGHT,
     }
 
 
-def _sentence(found: Spread, c: Carrier) -> str:
-    low, _, high = found.range_h
+def _sentence(ends: tuple[float, float, float], c: Carrier) -> str:
+    low, _, high = ends
     now, then = f"{show(low, 'h')} to {show(high, 'h')}", f"{show(c.known_low_h, 'h')} to {show(c.known_high_h, 'h')}"
     return f"The {c.doubt.name} carries {c.share:.0%} of the doubt; known, it would narrow {now} to {then}."
 

@@ -1,0 +1,100 @@
+"""Ranges at the cost of some dozens of variants: by hand where one figure carries them, and against samples solved whole."""
+
+from __future__ import annotations
+
+import random
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from briskcell.core.assess import assess
+from briskcell.core.charge.charging import charge
+from briskcell.core.spread.charging import charge_spread
+from briskcell.core.spread.doubts import doubts
+from briskcell.core.spread.reach import reach
+from briskcell.library import catalogue
+from briskcell.model.changes import altered, replaced
+from briskcell.model.figure import Figure
+from briskcell.services.demo import curlew, sanderling
+from tests.core.pack.test_values import found, pack
+from tests.faulty import sound
+from tests.known import drawing
+
+STOCK = catalogue().stock()
+
+
+def pert(low: float, likely: float, high: float, share: float) -> float:
+    """A point of a PERT range by another library: the beta distribution with shape 4."""
+    wide = high - low
+    return float(low + wide * stats.beta.ppf(share, 1 + 4 * (likely - low) / wide, 1 + 4 * (high - likely) / wide))
+
+
+def test_one_figure_that_is_not_known_carries_the_range() -> None:
+    """Hours of a constant current are amp-hours over amps: 3 Ah at 1 A."""
+    a = found(loads=[drawing(1.0)], packs=pack(ah={"low": 2.4, "likely": 3.0, "high": 3.3}))
+    assert a.runtime_range is not None
+    assert a.runtime_range.likely == pytest.approx(3.0, rel=1e-3)
+    assert a.runtime_range.low == pytest.approx(pert(2.4, 3.0, 3.3, 0.1), rel=2e-3)
+    assert a.runtime_range.high == pytest.approx(pert(2.4, 3.0, 3.3, 0.9), rel=2e-3)
+    loads = [drawing(1.0) | {"current_a": {"rest": 0, "play": {"low": 0.7, "likely": 1.0, "high": 1.6}, "peak": 1}}]
+    b = found(loads=loads, packs=pack(ah={"low": 3.0, "likely": 3.0, "high": 3.0}))
+    assert b.runtime_range is not None
+    assert b.runtime_range.low == pytest.approx(3.0 / pert(0.7, 1.0, 1.6, 0.9), rel=2e-3)
+    assert b.runtime_range.high == pytest.approx(3.0 / pert(0.7, 1.0, 1.6, 0.1), rel=2e-3)
+    certain = found(loads=[drawing(1.0)], packs=pack(ah={"low": 3.0, "likely": 3.0, "high": 3.0}))
+    assert certain.runtime_range is not None
+    assert certain.runtime_range.low == certain.runtime_range.high == certain.runtime_range.likely
+
+
+def test_the_range_is_that_of_four_thousand_samples_solved_whole() -> None:
+    source, off = random.Random(9), []
+    builds = [sanderling(), curlew(), *(sound(source) for _ in range(6))]
+    for plan in builds:
+        a = assess(plan, STOCK)
+        if a.spread is None:
+            continue
+        assert a.runtime is not None
+        assert a.runtime.hours is not None
+        quick = reach(a.op, a.runtime.hours, a.pack_index or 0)
+        low, _, high = a.spread.range_h
+        off += [abs(quick.low / low - 1), abs(quick.high / high - 1)]
+    assert len(off) >= 12
+    assert max(off) < 0.012
+    assert np.median(off) < 0.003
+
+
+def test_where_a_stop_lies_between_the_samples_are_solved_whole() -> None:
+    """Near its lock-out a little more resistance ends play early: that is no parabola, which would say 7.85 h."""
+    plan = sanderling()
+    cell = plan.packs[0].cell
+    wide = cell.resistance_ohm.model_copy(update={"low": 0.01, "high": 0.9})
+    a = assess(replaced(plan, altered(plan.packs[0], cell=cell.model_copy(update={"resistance_ohm": wide}))), STOCK)
+    assert a.runtime_range is not None
+    assert a.spread is not None
+    assert a.runtime_range.low == pytest.approx(a.spread.range_h[0], rel=0.01)
+
+
+def test_the_time_on_the_charger_goes_as_the_amp_hours_over_the_current() -> None:
+    a = assess(sanderling(), STOCK)
+    board = a.plan.chargers[0]
+    current = Figure(low=1.2, likely=1.5, high=1.6)
+    cell = a.plan.packs[0].cell.model_copy(update={"measured_ah": Figure(low=4.7, likely=4.7, high=4.7),
+                                                   "resistance_ohm": Figure(low=0.02, likely=0.02, high=0.02)})  # fmt: skip
+    plan = replaced(replaced(a.plan, altered(board, current_a=current)), altered(a.plan.packs[0], cell=cell))
+    a = assess(plan, STOCK)
+    made = charge_spread(a.op, a.charges[0])
+    assert made is not None
+    assert [d.key for d in made.of] == [f"charger:{board.id}"]
+    for share, point in ((0.9, made.range_h[0]), (0.1, made.range_h[2])):
+        amps = pert(1.2, 1.5, 1.6, share)
+        slower = assess(replaced(plan, altered(a.plan.chargers[0], current_a=Figure(low=amps, likely=amps, high=amps))), STOCK)
+        assert point == pytest.approx(charge(slower.op, slower.plan.chargers[0], a.end_soc).off.hours, rel=3e-3)
+    assert made.chance(made.range_h[2]) == pytest.approx(0.9, abs=0.01)
+    likely = a.charges[0].off.hours
+    assert likely is not None
+    assert made.range_h[0] < likely < made.range_h[2]
+    full = charge_spread(assess(sanderling(), STOCK).op, assess(sanderling(), STOCK).charges[0])
+    assert full is not None
+    assert {d.kind for d in full.of} == {"capacity", "cell", "charger"}
+    assert {d.key for d in doubts(plan)}.isdisjoint({f"charger:{board.id}"}), "hours of play do not hang on it"
