@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -21,6 +23,7 @@ from briskcell.services.edits.differences import differences
 from briskcell.services.edits.swap import swap
 from briskcell.services.edits.values import set_value
 from briskcell.services.jobs import Progress
+from briskcell.services.judged import Judged
 from briskcell.services.pack import bay, cells
 from briskcell.services.parts.adding import add
 from briskcell.services.rails import feeding
@@ -215,16 +218,24 @@ def test_going_the_other_way_and_back_asks_the_same_question(plan: Plan) -> None
     assert alternatives(assess(curlew())) == (), "a bucked pack does not ask it"
 
 
-def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know() -> None:
+def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know(tmp_path: Path) -> None:
     seen: list[float] = []
-    result = search(sanderling())(Progress(seen.append))
+    a = assess(sanderling(), catalogue().stock())
+    result = search(a, Judged(tmp_path, 3))(Progress(seen.append))
     assert result["judged"] > 10_000
     best = next(f for f in result["found"] if f["state"] != "fails")
-    edit = take_found(sanderling(), best["cell"], best["parallel"], best["board"], best["awg"])
+    edit = take_found(a, best["cell"], best["parallel"], best["board"], best["awg"], best["charger"])
     built = assess(edit.plan)
     assert built.runtime is not None
     assert built.runtime.hours == pytest.approx(best["runtime_h"], rel=0.01)
     assert best["runtime_h"] >= sanderling().brief.hours
+    for f in result["found"]:
+        whole = assess(take_found(a, f["cell"], f["parallel"], f["board"], f["awg"], f["charger"]).plan, catalogue().stock())
+        assert whole.plan.chargers[0].part_class == f["charger"]
+        assert whole.charges[0].off.hours == pytest.approx(f["charge_h"], rel=0.03), f
+        assert f["charge_h"] <= a.plan.brief.charge_hours
+    soonest = next(f for f in result["found"] if "full soonest" in f["good_at"])
+    assert soonest["charge_h"] == min(p["charge_h"] for p in result["points"])
     assert 2 <= len(result["found"]) <= 12
     assert result["passing"] + result["reasons"][0][1] <= result["judged"]
     assert min(f["thickness_mm"] for f in result["found"]) == next(
@@ -236,15 +247,47 @@ def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know() 
     )
     for plan in (feeding.feed_from(sanderling(), "sound", "fuse").plan, sanderling().model_copy(update={"links": ()})):
         with pytest.raises(FigureError):
-            search(plan)
+            search(assess(plan), Judged(tmp_path, 4))
     with pytest.raises(FigureError):
-        take_found(sanderling(), "boost-5v-3a", 1, "boost-5v-3a", 20.0)
+        take_found(a, "boost-5v-3a", 1, "boost-5v-3a", 20.0)
+    with pytest.raises(FigureError, match="does not suit"):
+        take_found(a, best["cell"], 1, best["board"], 20.0, "charger-2s-1")
 
 
-def test_a_search_that_is_stopped_ends_soon_and_says_how_far_it_came() -> None:
-    progress = Progress(lambda _: None)
+def test_a_search_that_is_stopped_goes_on_from_what_it_judged(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("briskcell.services.search.GAUGES", (16.0, 20.0, 24.0))
+    monkeypatch.setattr("briskcell.services.search.CHUNK", 256)
+    monkeypatch.setattr("briskcell.core.search.scout.CHUNK", 256)
+    a, progress = assess(sanderling(), catalogue().stock()), Progress(lambda _: None)
     progress.stop.set()
-    assert search(sanderling())(progress)["judged"] < 45_000
+    nothing = search(a, Judged(tmp_path, 3))(progress)
+    assert (nothing["judged"], nothing["share"], nothing["found"]) == (0, 0.0, [])
+
+    class Halfway(Progress):
+        def at(self, share: float) -> None:
+            if share > 0.3:
+                self.stop.set()
+
+    half = search(a, Judged(tmp_path, 3))(Halfway(lambda _: None))
+    assert 0.3 < half["share"] < 0.7
+    asked = []
+
+    class Counting(Progress):
+        def at(self, share: float) -> None:
+            asked.append(share)
+
+    whole = search(a, Judged(tmp_path, 3))(Counting(lambda _: None))
+    assert asked[0] >= half["share"] - 1e-9, "what was judged is not judged again"
+    assert whole["share"] == 1.0
+    anew = search(a, Judged(tmp_path, 4))(Progress(lambda _: None))
+    assert {k: v for k, v in whole.items() if k != "seconds"} == {k: v for k, v in anew.items() if k != "seconds"}
+    assert not list((tmp_path / "searches").glob("3-*")), "nothing is left of a search that is done"
+    search(a, Judged(tmp_path, 3))(Halfway(lambda _: None))
+    kept = next((tmp_path / "searches").glob("3-*.npz"))
+    kept.write_bytes(b"torn")
+    other = assess(set_value(a.plan, "brief/hours", "6 h").plan, catalogue().stock())
+    assert search(other, Judged(tmp_path, 3))(progress)["judged"] == 0, "another build's chunks, or a torn file, are no use"
+    assert not kept.exists()
 
 
 def test_phases_are_read_as_people_type_them() -> None:

@@ -72,6 +72,10 @@ class Runner:
             if live := self._live.get(row.id):
                 live.stop.set()
 
+    def interrupted(self, kind: str) -> list[int]:
+        """The builds whose job of that kind the end of a program interrupted."""
+        return self._rows.interrupted(kind)
+
     def close(self) -> None:
         """End all work and the threads that did it."""
         with self._lock:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from threading import Lock
 from typing import Any, BinaryIO
@@ -40,6 +41,7 @@ from .drafts import DraftRequest, PartsRequest, begun
 from .edits.values import Edit, checked
 from .jobs import Runner
 from .judge import assessed, judged, sheltered
+from .judged import Judged
 from .merge import merged
 from .pairing import Pairing
 from .search import KIND, search
@@ -292,9 +294,17 @@ class Workshop:
         made = [(document_of(p), summary_of(judged(p, p.name))) for p in reversed(demo_plans())]
         return self.store.create_first(made, "Demo build")
 
-    def begin_search(self, build_id: int) -> None:
-        """Begin the wide search for a build; one that is under way is stopped."""
-        self.jobs.begin(build_id, KIND, search(self.open(build_id).plan))
+    def begin_search(self, build_id: int, *, anew: bool = True) -> None:
+        """Begin the wide search for a build, or go on with one that was stopped; one that is under way is stopped."""
+        kept = Judged(self.folder, build_id)
+        if anew:
+            kept.forget()
+        self.jobs.begin(build_id, KIND, search(self.open(build_id).assessed, kept))
+
+    def go_on(self) -> None:
+        """Go on with the searches that the end of the last program interrupted."""
+        for build_id in self.jobs.interrupted(KIND):
+            sheltered(f"search of build {build_id}", partial(self.begin_search, build_id, anew=False), None)
 
     def begin_mending(self, build_id: int) -> None:
         """Begin to mend all of a build; what was under way is stopped."""

@@ -69,6 +69,12 @@ class Jobs:
             done = session.execute(update(Job).where(Job.id == job_id, Job.state.in_(only_from)).values(**values))
             return bool(done.rowcount)  # type: ignore[attr-defined]
 
+    def interrupted(self, kind: str) -> list[int]:
+        """The builds whose job of that kind was interrupted, the first begun first."""
+        with Session(self._reader) as session:
+            asked = select(Job.build_id).where(Job.kind == kind, Job.state == "interrupted").order_by(Job.id)
+            return list(session.scalars(asked))
+
     def interrupt_all(self) -> None:
         """Say of what an earlier program left open that it was interrupted."""
         with Session(self._writer) as session, session.begin():

@@ -45,6 +45,7 @@ def _serve(data: Path, port: int, held: IO[str], *, demo: bool, lan: bool) -> No
             shop.load_demo()
         click.echo("Readying the engine; the very first start compiles it, which takes some seconds.")
         shop.warm()
+        shop.go_on()
         # What is loaded by now stays: the collector need not look through it at every edit.
         gc.collect()
         gc.freeze()

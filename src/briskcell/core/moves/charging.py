@@ -147,25 +147,54 @@ def other_chargers(assessed: Answers, board: ChargeBoard, least_a: float = 0.0, 
     base, now = plan if pack is None else replaced(plan, pack), plan.by_id[board.supply]
     assert isinstance(now, Supply)
     playing = plan.brief.play_while_charging
-    suits = [c for c in stock.chargers if charges(c, store) and c.part_class != board.part_class]
-    suits.sort(key=lambda c: (playing and c.layout != "power_path", c.cost or 0.0, -c.current_a.likely))
-    for candidate in suits:
-        gentler = gentle(candidate, most_charge_a(store))
-        if gentler is None or gentler.current_a.likely < least_a - 1e-9:
+    suits = sorted(
+        suiting(store, board, now, stock),
+        key=lambda found: (playing and found[0].layout != "power_path", found[0].cost or 0.0, -found[0].current_a.likely),
+    )
+    for gentler, supply in suits:
+        if gentler.current_a.likely < least_a - 1e-9:
             continue
-        supplies = sorted(stock.supplies, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely)
-        needs_w = gentler.current_a.likely * (gentler.end_v.likely if gentler.end_v else 4.2) * store.series
-        fits = [s for s in supplies if takes(gentler, s) and reaches(gentler, s, store.series)
-                and s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= needs_w]  # fmt: skip
-        kept = takes(gentler, now) and reaches(gentler, now, store.series)
-        if not kept and not fits:
-            continue
-        changed, words = replaced(base, placed(board, gentler)), f"{candidate.name} in its place"
-        if not kept:
-            changed, words = replaced(changed, placed(now, fits[0])), f"{words}, fed by {fits[0].name}"
+        changed, words = replaced(base, placed(board, gentler)), f"{gentler.name} in its place"
+        if supply is not None:
+            changed, words = replaced(changed, placed(now, supply)), f"{words}, fed by {supply.name}"
         changed, more = _whole(changed, stock, board.id)
         ends = show(gentler.end_v.likely if gentler.end_v else store.cell.full_v, "V")
         yield Fix(words + more, f"charges with {show(gentler.current_a.likely, 'A')} to {ends} a cell.", changed)
+
+
+def suiting(store: Pack, board: ChargeBoard, now: Supply, stock: Stock) -> Iterator[tuple[ChargeBoard, Supply | None]]:
+    """Classes that suit a pack in a board's place, each set to what its cells take.
+
+    Parameters
+    ----------
+    store : Pack
+        What they would fill.
+    board : ChargeBoard
+        The board that is there.
+    now : Supply
+        What feeds it.
+    stock : Stock
+        Classes within reach.
+
+    Yields
+    ------
+    tuple of ChargeBoard and Supply or None
+        A board, and the weakest supply that does where the one that is there does not.
+    """
+    for candidate in stock.chargers:
+        if candidate.part_class == board.part_class or not charges(candidate, store):
+            continue
+        gentler = gentle(candidate, most_charge_a(store))
+        if gentler is None:
+            continue
+        if takes(gentler, now) and reaches(gentler, now, store.series):
+            yield gentler, None
+            continue
+        needs_w = gentler.current_a.likely * (gentler.end_v.likely if gentler.end_v else 4.2) * store.series
+        fits = [s for s in stock.supplies if takes(gentler, s) and reaches(gentler, s, store.series)
+                and s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= needs_w]  # fmt: skip
+        if fits:
+            yield gentler, min(fits, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely)
 
 
 def _whole(plan: Plan, stock: Stock, board_id: str) -> tuple[Plan, str]:

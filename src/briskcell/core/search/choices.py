@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,11 +11,13 @@ from numpy.typing import NDArray
 from briskcell.core.pack.fit import best_placing, stack_mm
 from briskcell.core.search.scout import Scouted
 from briskcell.model.plan import Bay, Plan
+from briskcell.model.stores import ChargeBoard
 from briskcell.model.units import show
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
-MOST_CHOICES, MOST_MISSES = 12, 4
+Picks = NDArray[np.intp]
+MOST_CHOICES, MOST_MISSES, MOST_WHOLE = 12, 4, 80
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,11 +33,31 @@ class Asked:
     miss: Array
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Filling:
+    """Charge boards for many packs: ``hours`` of shape (boards, cells, counts) from where play ends to full, inf where one does
+    not suit; what each costs more than what is there [€]; whether it lets one play meanwhile. The first is the one that is there.
+    """
+
+    boards: tuple[ChargeBoard, ...]
+    hours: Array
+    cost: Array
+    plays: Flags
+
+
 @dataclass(frozen=True, slots=True)
-class Choice:
-    """A candidate by its number, and what it is best at."""
+class Offer:
+    """A candidate by its number, with a charge board by its, or None where nothing charges the build."""
 
     at: int
+    charger: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """An offer, and what it is best at."""
+
+    offer: Offer
     good_at: tuple[str, ...]
 
 
@@ -48,13 +71,17 @@ class Miss:
 
 @dataclass(frozen=True, slots=True)
 class Chosen:
-    """What a search comes to: how many pass, how many fail each test, choices, near misses, the frontier's numbers."""
+    """What a search comes to: how many pass, how many fail each test, choices, near misses, what of the frontier holds as a whole.
+
+    ``unbeaten`` says how many nothing beats, and of how many of them the whole was asked.
+    """
 
     passing: int
     reasons: tuple[tuple[str, int], ...]
     choices: tuple[Choice, ...]
     misses: tuple[Miss, ...]
-    frontier: tuple[int, ...]
+    frontier: tuple[Offer, ...]
+    unbeaten: tuple[int, int]
 
 
 def stacked(plan: Plan, out: Scouted, bay: Bay) -> tuple[Array, Flags, Array]:
@@ -92,7 +119,7 @@ def stacked(plan: Plan, out: Scouted, bay: Bay) -> tuple[Array, Flags, Array]:
     return thick, fits, over
 
 
-def asked_of(plan: Plan, out: Scouted, bay: Bay, cost: Array) -> tuple[Array, tuple[Asked, ...]]:
+def asked_of(plan: Plan, out: Scouted, bay: Bay, cost: Array, filled: Filling | None) -> tuple[Array, tuple[Asked, ...]]:
     """Every test of the brief that a search can ask, and the thickness in the bay.
 
     Parameters
@@ -105,6 +132,8 @@ def asked_of(plan: Plan, out: Scouted, bay: Bay, cost: Array) -> tuple[Array, tu
         The room for the pack.
     cost : ndarray, shape (n,)
         Of cells and board; inf where it is not known. [€]
+    filled : Filling or None
+        Charge boards, where one charges the build.
 
     Returns
     -------
@@ -124,6 +153,10 @@ def asked_of(plan: Plan, out: Scouted, bay: Bay, cost: Array) -> tuple[Array, tu
         ),
         Asked("bay", "do not fit the bay", fits, over),
     ]
+    if filled is not None:
+        fastest = np.where(_allowed(plan, filled)[:, None, None], filled.hours, np.inf).min(axis=0)[out.cell, out.parallel]
+        over = np.maximum(np.nan_to_num(fastest / brief.charge_hours, posinf=9.0) - 1.0, 0.0)
+        found.append(Asked("charge", "are filled in time by no charge board", fastest <= brief.charge_hours, over))
     if brief.mass_g is not None:
         found.append(Asked("mass", "are too heavy", out.mass_g <= brief.mass_g, np.maximum(out.mass_g / brief.mass_g - 1.0, 0.0)))
     if brief.budget is not None:
@@ -131,7 +164,14 @@ def asked_of(plan: Plan, out: Scouted, bay: Bay, cost: Array) -> tuple[Array, tu
     return thick, tuple(found)
 
 
-def choose(plan: Plan, out: Scouted, bay: Bay, cost: Array) -> Chosen:
+def _allowed(plan: Plan, filled: Filling) -> Flags:
+    """Boards that let one play while they charge, where the brief asks for it."""
+    return filled.plays | (not plan.brief.play_while_charging)
+
+
+def choose(
+    plan: Plan, out: Scouted, bay: Bay, cost: Array, filled: Filling | None = None, whole: Callable[[Offer], bool] = lambda _: True
+) -> Chosen:
     """The choices among candidates.
 
     Parameters
@@ -144,28 +184,51 @@ def choose(plan: Plan, out: Scouted, bay: Bay, cost: Array) -> Chosen:
         The room for the pack.
     cost : ndarray, shape (n,)
         Of cells and board. [€]
+    filled : Filling, optional
+        Charge boards, where one charges the build.
+    whole : callable, optional
+        Whether an offer holds as a whole build; asked of the frontier, of some of it where it is long.
 
     Returns
     -------
     Chosen
-        At most a dozen that differ in pack or board; a thicker wire than needed is no other choice.
+        At most a dozen that differ in pack or a board; a thicker wire than needed is no other choice.
     """
-    thick, tests = asked_of(plan, out, bay, cost)
+    thick, tests = asked_of(plan, out, bay, cost, filled)
     all_pass = np.logical_and.reduce([t.passes for t in tests]) if len(out.runtime_h) else np.zeros(0, dtype=bool)
     reasons = tuple((t.failed, int((~t.passes).sum())) for t in tests)
-    good = np.flatnonzero(all_pass)
-    good = _thinnest_wire(out, good)
-    front = _frontier(good, [-out.runtime_h, thick, out.mass_g, cost])
+    good = _thinnest_wire(out, np.flatnonzero(all_pass))
+    at, charger = _with_chargers(plan, out, good, filled)
+    columns = {"hours": out.runtime_h[at], "thick": thick[at], "mass": out.mass_g[at], "cost": cost[at], "spare": out.spare[at],
+               "charge": np.zeros(len(at))}  # fmt: skip
+    if filled is not None:
+        columns["charge"] = filled.hours[charger, out.cell[at], out.parallel[at]]
+        columns["cost"] = columns["cost"] + filled.cost[charger]
+    front = _frontier([-columns["hours"], *(columns[k] for k in ("thick", "mass", "cost", "charge"))])
+    found = front[:: max(1, -(-len(front) // MOST_WHOLE))]
+    asked = [(int(k), Offer(int(at[k]), int(charger[k]) if filled is not None else None)) for k in found]
+    held = [(k, offer) for k, offer in asked if whole(offer)]
+    kept, offers = np.array([k for k, _ in held], dtype=np.intp), [offer for _, offer in held]
     return Chosen(
-        len(np.flatnonzero(all_pass)),
+        int(all_pass.sum()),
         reasons,
-        _named(out, front, thick, cost),
+        tuple(Choice(offers[n], names) for n, names in _named({k: v[kept] for k, v in columns.items()}, filled is not None)),
         _misses(plan, out, tests),
-        tuple(int(k) for k in front),
+        tuple(offers),
+        (len(front), len(asked)),
     )
 
 
-def _thinnest_wire(out: Scouted, good: NDArray[np.intp]) -> NDArray[np.intp]:
+def _with_chargers(plan: Plan, out: Scouted, good: Picks, filled: Filling | None) -> tuple[Picks, Picks]:
+    """Each candidate with each charge board that fills it in time."""
+    if filled is None:
+        return good, np.zeros(len(good), dtype=np.intp)
+    hours = filled.hours[:, out.cell[good], out.parallel[good]]
+    charger, which = np.nonzero((hours <= plan.brief.charge_hours) & _allowed(plan, filled)[:, None])
+    return good[which], charger
+
+
+def _thinnest_wire(out: Scouted, good: Picks) -> Picks:
     """Of candidates that differ in the wire alone, the one with the thinnest."""
     order = good[np.argsort(-out.awg[good], kind="stable")]
     key = (out.cell[order] * 1000 + out.parallel[order]) * 10_000 + out.board[order]
@@ -173,54 +236,48 @@ def _thinnest_wire(out: Scouted, good: NDArray[np.intp]) -> NDArray[np.intp]:
     return np.sort(order[first])
 
 
-def _frontier(good: NDArray[np.intp], least: list[Array]) -> NDArray[np.intp]:
-    """Those that no other one matches in everything and beats in something; what is asked is to be least.
+def _frontier(least: list[Array]) -> Picks:
+    """Rows that no other one matches in everything and beats in something; what is asked is to be least.
 
-    Taken in the order of the first measure, a candidate can only be beaten by one before it.
+    Taken in the order of the first measure, a row can only be beaten by one before it.
     """
-    values = np.stack([m[good] for m in least], axis=1) if good.size else np.zeros((0, len(least)))
-    order = np.lexsort(values.T[::-1])
-    kept: list[int] = []
-    for k in order:
-        row = values[k]
-        if not kept or not (np.all(values[kept] <= row + 1e-12, axis=1)).any():
-            kept.append(int(k))
-    return np.sort(good[kept]) if kept else good[:0]
+    values = np.stack(least, axis=1)
+    kept = np.zeros(len(values), dtype=bool)
+    best = np.empty_like(values)
+    count = 0
+    for k in np.lexsort(values.T[::-1]):
+        if not (best[:count] <= values[k] + 1e-12).all(axis=1).any():
+            best[count], count, kept[k] = values[k], count + 1, True
+    return np.flatnonzero(kept)
 
 
-def _named(out: Scouted, front: NDArray[np.intp], thick: Array, cost: Array) -> tuple[Choice, ...]:
-    """Choices by what they are best at, and then those that lie farthest from the ones there are."""
-    if not front.size:
-        return ()
+def _named(front: dict[str, Array], charged: bool) -> list[tuple[int, tuple[str, ...]]]:
+    """Rows of the frontier by what they are best at, and then those that lie farthest from the ones there are."""
+    hours, thick, mass, cost = (front[k] for k in ("hours", "thick", "mass", "cost"))
+    if not len(hours):
+        return []
     best: dict[str, Array] = {
-        "plays longest": -out.runtime_h, "thinnest": thick, "lightest": out.mass_g, "cheapest": cost, "most to spare": -out.spare,
-        "most hours for its millimetres": -out.runtime_h / np.maximum(thick, 1e-9),
-        "most hours for its grams": -out.runtime_h / np.maximum(out.mass_g, 1e-9),
-        "most hours for its money": -out.runtime_h / np.maximum(cost, 1e-9),
-    }  # fmt: skip
+        "plays longest": -hours, "thinnest": thick, "lightest": mass, "cheapest": cost, "most to spare": -front["spare"],
+        "most hours for its millimetres": -hours / np.maximum(thick, 1e-9),
+        "most hours for its grams": -hours / np.maximum(mass, 1e-9),
+        "most hours for its money": -hours / np.maximum(cost, 1e-9),
+    } | ({"full soonest": front["charge"]} if charged else {})  # fmt: skip
     names: dict[int, list[str]] = {}
     for name, measure in best.items():
-        if np.isfinite(measure[front]).any():
-            names.setdefault(int(front[np.nanargmin(np.where(np.isfinite(measure[front]), measure[front], np.inf))]), []).append(
-                name
-            )
-    points = _scaled(front, [out.runtime_h, thick, out.mass_g, np.where(np.isfinite(cost), cost, 0.0)])
-    place = {int(k): n for n, k in enumerate(front)}
-    while len(names) < min(MOST_CHOICES, len(front)):
-        there = points[[place[k] for k in names]]
-        apart = np.abs(points[:, None, :] - there[None]).sum(axis=2).min(axis=1)
+        if np.isfinite(measure).any():
+            names.setdefault(int(np.argmin(np.where(np.isfinite(measure), measure, np.inf))), []).append(name)
+    points = _scaled([hours, thick, mass, np.where(np.isfinite(cost), cost, 0.0), front["charge"]])
+    while len(names) < min(MOST_CHOICES, len(hours)):
+        apart = np.abs(points[:, None, :] - points[list(names)][None]).sum(axis=2).min(axis=1)
         if apart.max() < 0.08:
             break  # what is left is as good as one that is named
-        names[int(front[int(apart.argmax())])] = ["between"]
-    return tuple(
-        Choice(k, tuple(n)) for k, n in sorted(names.items(), key=lambda item: -len([x for x in item[1] if x != "between"]))
-    )
+        names[int(apart.argmax())] = ["between"]
+    return sorted(((k, tuple(n)) for k, n in names.items()), key=lambda item: -len([x for x in item[1] if x != "between"]))
 
 
-def _scaled(front: NDArray[np.intp], measures: list[Array]) -> Array:
+def _scaled(measures: list[Array]) -> Array:
     columns = []
-    for m in measures:
-        v = m[front]
+    for v in measures:
         wide = float(v.max() - v.min())
         columns.append((v - v.min()) / wide if wide > 0 else np.zeros(len(v)))
     return np.stack(columns, axis=1)
@@ -256,4 +313,6 @@ def _missed(plan: Plan, out: Scouted, test: str, k: int) -> str:
         return f"has {spare:.0%} to spare where {brief.margins.close:.0%} is close: a stronger board, or a thicker wire"
     if test == "bay":
         return "does not fit: it wants room for another string or two"
+    if test == "charge":
+        return f"is not full within {show(brief.charge_hours, 'h')}: a stronger charger than any that suits, or more time"
     return f"weighs {show(float(out.mass_g[k]), 'g')}" if test == "mass" else "costs more than the budget"

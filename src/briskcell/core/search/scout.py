@@ -52,7 +52,8 @@ class Scouted:
 
 
 def scout(plan: Plan, cells: Sequence[Cell], parallels: Sequence[int], boards: Sequence[Converter], gauges: Sequence[float],
-          *, workers: int = 2, stop: Callable[[], bool] = lambda: False) -> Scouted:  # fmt: skip
+          *, workers: int = 2, stop: Callable[[], bool] = lambda: False,
+          kept: dict[int, Array] | None = None) -> Scouted:  # fmt: skip
     """Judge every combination of cell, count, board and gauge of the wire from the pack, for one tree of a plan.
 
     What lies behind the board sees its output alone, so it is solved once a board and stands as one constant power; the
@@ -74,6 +75,8 @@ def scout(plan: Plan, cells: Sequence[Cell], parallels: Sequence[int], boards: S
         Threads; arrays release the interpreter's lock.
     stop : callable
         Asked before every chunk; True ends the search with what is done.
+    kept : dict, optional
+        Chunks that an earlier search of the same has judged, by number; those judged now are put to them.
 
     Returns
     -------
@@ -83,17 +86,21 @@ def scout(plan: Plan, cells: Sequence[Cell], parallels: Sequence[int], boards: S
     main, wire = plan.converters[0], next(k for k in plan.links if k.kind == "wire" and k.fed_by == plan.packs[0].id)
     columns = np.array(list(itertools.product(range(len(cells)), range(len(parallels)), range(len(gauges)))), dtype=np.intp)
     tables = _CellTables(plan.packs[0], cells)
-    jobs = []
+    jobs, known = [], {} if kept is None else kept
     for index, board in enumerate(boards):
         lumped = _lumped(plan, main, board)
         jobs += [(index, lumped, columns[k : k + CHUNK]) for k in range(0, len(columns), CHUNK)]
 
-    def run(job: tuple[int, Plan, NDArray[np.intp]]) -> tuple[int, NDArray[np.intp], Array] | None:
-        index, lumped, part = job
-        return None if stop() else (index, part, _judge(lumped, wire, tables, parallels, gauges, part))
+    def run(number: int) -> tuple[int, NDArray[np.intp], Array] | None:
+        index, lumped, part = jobs[number]
+        if number not in known:
+            if stop():
+                return None
+            known[number] = _judge(lumped, wire, tables, parallels, gauges, part)
+        return index, part, known[number]
 
     with ThreadPoolExecutor(workers) as pool:
-        done = [d for d in pool.map(run, jobs) if d is not None]
+        done = [d for d in pool.map(run, range(len(jobs))) if d is not None]
     picked = np.concatenate([p for _, p, _ in done]) if done else np.zeros((0, 3), dtype=np.intp)
     found = np.concatenate([f for _, _, f in done], axis=1) if done else np.zeros((3, 0))
     cell, count = picked[:, 0], np.asarray(parallels, dtype=np.intp)[picked[:, 1]]

@@ -15,6 +15,7 @@ from briskcell.web.shelf import workshop
 from briskcell.web.units import plain
 
 from . import sure  # noqa: F401  adds its part to the build
+from .scatters import scatters
 from .surface import choices
 
 
@@ -64,7 +65,9 @@ def wrapper(build_id: int) -> Response:
 
 
 def _search_shown(build_id: int) -> Response:
-    return make_response(render_template("pack/_search.html", id=build_id, job=workshop().jobs.of(build_id, KIND)))
+    job = workshop().jobs.of(build_id, KIND)
+    drawn = scatters(job.result.get("points", [])) if job and job.result else None
+    return make_response(render_template("pack/_search.html", id=build_id, job=job, s=drawn))
 
 
 @bp.get("/search")
@@ -75,8 +78,8 @@ def search(build_id: int) -> Response:
 
 @bp.post("/search")
 def search_begin(build_id: int) -> Response:
-    """Begin the wide search; one that is under way for this build is stopped."""
-    workshop().begin_search(build_id)
+    """Begin the wide search, or go on with one that was stopped; one that is under way for this build is stopped."""
+    workshop().begin_search(build_id, anew=form("do") != "go on")
     return _search_shown(build_id)
 
 
@@ -93,7 +96,7 @@ def search_take(build_id: int) -> Response:
     count, awg = request.form.get("parallel", 0, type=int), request.form.get("awg", 0.0, type=float)
 
     def taken(a: Assessment) -> Edit:
-        return take_found(a.plan, form("cell"), count, form("board"), awg)
+        return take_found(a, form("cell"), count, form("board"), awg, form("charger"))
 
     if form("do") != "variant":
         return change(build_id, taken)

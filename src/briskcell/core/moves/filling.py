@@ -1,0 +1,73 @@
+"""How long each charge board that suits takes to fill each of many packs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from briskcell.core.answers import Answers
+from briskcell.core.charge.charging import ChargePath
+from briskcell.core.engine.operating import Operating
+from briskcell.core.search.choices import Filling
+from briskcell.model.changes import altered, replaced
+from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
+from briskcell.model.tree import layout_of
+
+from .charging import suiting
+from .fix import placed
+
+KNOTS = (1, 2, 3, 4, 6, 8, 12, 16, 24)  # strings that are asked; hours go by straight lines between
+
+
+def filling(a: Answers, cells: Sequence[Cell], most: int) -> Filling | None:
+    """Hours on the charger of every cell, count and charge board: the one that is there, and those that suit.
+
+    A board is set to what the cells take, and fed by the supply that is there, or where that does not do by the weakest that does.
+
+    Parameters
+    ----------
+    a : Answers
+        The build.
+    cells : sequence of Cell
+        Cell classes.
+    most : int
+        Strings side by side, from 1 on.
+
+    Returns
+    -------
+    Filling or None
+        None where nothing charges the first pack.
+    """
+    plan = a.plan
+    board = next((b for b in plan.chargers if plan.packs and b.charges == plan.packs[0].id), None)
+    now = plan.by_id[board.supply] if board else None
+    if board is None or not isinstance(now, Supply):
+        return None
+    knots = [k for k in KNOTS if k <= most]
+    classes = (board, *(c for c in a.stock.chargers if c.part_class != board.part_class))
+    number = {c.part_class: n for n, c in enumerate(classes)}
+    hours = np.full((len(classes), len(cells), len(knots)), np.inf)
+    for k, cell in enumerate(cells):
+        for j, count in enumerate(knots):
+            pack = altered(plan.packs[0], cell=cell, parallel=count, strings=())
+            there = replace(a.op, plan=replaced(plan, pack))
+            hours[0, k, j] = _hours(there, board, now, pack, a.end_soc)
+            for made, supply in suiting(pack, board, now, a.stock):
+                hours[number[made.part_class], k, j] = _hours(there, placed(board, made), supply or now, pack, a.end_soc)
+    known = np.isfinite(hours).any(axis=(1, 2))
+    counts = np.arange(most + 1)
+    table = np.stack([[np.interp(counts, knots, row) for row in rows] for rows in hours])
+    kept = np.flatnonzero(known)
+    return Filling(
+        boards=tuple(classes[n] for n in kept),
+        hours=table[kept],
+        cost=np.array([0.0 if n == 0 else classes[n].cost or 0.0 for n in kept]),
+        plays=np.array([layout_of(plan, placed(board, classes[n])) != "cut_out" for n in kept]),
+    )
+
+
+def _hours(op: Operating, board: ChargeBoard, supply: Supply, pack: Pack, start: float) -> float:
+    found = ChargePath(op, board, supply, op.network.stores.index(pack.id)).course(start, playing=False).hours
+    return np.inf if found is None else float(found)
