@@ -7,7 +7,10 @@ from pathlib import Path
 from threading import Event
 from typing import Any
 
+import numpy as np
+
 from briskcell.services.jobs import Progress
+from briskcell.services.search import KIND
 from briskcell.services.workshop import Workshop
 from briskcell.store import JobRow
 
@@ -92,3 +95,26 @@ def test_what_was_begun_anew_is_not_ended_by_what_it_replaced(workshop: Workshop
     assert until(workshop, 1, "running").result is None
     new_may_end.set()
     assert until(workshop, 1, "done").result == {"new": True}
+
+
+def test_a_search_that_the_end_of_the_program_cut_off_goes_on_at_the_next_start(tmp_path: Path) -> None:
+    shop = Workshop(tmp_path / "builds.sqlite3")
+    shop.load_demo()
+    shop.begin_search(3)
+    while not list((tmp_path / "searches").glob("3-*.npz")):
+        time.sleep(0.05)
+    shop.close()  # in the midst of it
+    again = Workshop(tmp_path / "builds.sqlite3")
+    cut = again.jobs.of(3, KIND)
+    assert cut is not None
+    assert cut.state == "interrupted"
+    with np.load(next((tmp_path / "searches").glob("3-*.npz"))) as kept:
+        assert len(kept.files) > 0
+    again.go_on()
+    while (job := again.jobs.of(3, KIND)) is not None and job.state in ("queued", "running"):
+        time.sleep(0.1)
+    assert job is not None
+    assert job.state == "done"
+    assert job.result is not None
+    assert job.result["judged"] > 80_000
+    again.close()

@@ -26,10 +26,11 @@ def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: 
     judged = re.search(r"([\d ]+) combinations judged", page)
     assert judged is not None
     assert int(judged[1].replace(" ", "")) > 10_000
-    taken = re.search(r'"awg": ([\d.]+), "board": "([^"]+)", "cell": "([^"]+)", "parallel": (\d+)', page.replace("&#34;", '"'))
+    offers = r'"awg": ([\d.]+), "board": "([^"]+)", "cell": "([^"]+)", "charger": "([^"]+)", "parallel": (\d+)\}'
+    taken = re.search(offers, page.replace("&#34;", '"'))
     assert taken is not None
-    awg, board, cell, parallel = taken.groups()
-    wanted = {"awg": awg, "board": board, "cell": cell, "parallel": parallel}
+    awg, board, cell, charger, parallel = taken.groups()
+    wanted = {"awg": awg, "board": board, "cell": cell, "charger": charger, "parallel": parallel}
     variant = post(client, "search/take", wanted | {"do": "variant"})
     assert variant.headers["HX-Redirect"] == "/builds/4/pack"
     assert stored(client, 4)["packs"][0]["cell"]["part_class"] == cell
@@ -43,6 +44,7 @@ def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: 
     plan = stored(client, 3)
     assert plan["packs"][0]["cell"]["part_class"] == cell
     assert plan["converters"][0]["part_class"] == board
+    assert plan["chargers"][0]["part_class"] == charger
     assert client.get("/builds/2/search").text.count("<tr") == 0, "another build's search is its own"
 
 

@@ -282,6 +282,34 @@ def test_the_wide_search_shows_its_progress_and_can_be_stopped(page: Page, site:
     search.get_by_role("button", name="Stop").click()
     expect(search.get_by_role("progressbar")).to_have_count(0)
     expect(search).to_contain_text(re.compile("[Ss]topped"))
+    search.get_by_role("button", name="Go on from").click()
+    expect(search.locator(".scatters")).to_be_visible(timeout=60_000)
+    expect(search).to_contain_text(re.compile(r"[\d ]+ combinations judged, each with \d+ charge boards"))
+    left, every = search.locator("[data-left]"), search.locator(".scatters svg").first.locator("circle").count()
+    expect(left).to_have_text(str(every))
+    rows = search.locator("tr[data-figures]:visible").count()
+    drawing = search.locator(".scatters svg").first
+    drawing.scroll_into_view_if_needed()
+    box = drawing.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] - 4, box["y"] + 30)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] - 2, box["y"] + 70, steps=3)
+    page.mouse.up()
+    least = search.get_by_label("plays at least")
+    assert 0 < int(left.inner_text()) < every
+    for other in search.locator(".scatters svg").all():
+        expect(other.locator("circle:not(.out)")).to_have_count(int(left.inner_text()))
+    assert search.locator("tr[data-figures]:visible").count() < rows
+    least.fill("0")
+    expect(left).to_have_text(str(every))
+    search.get_by_role("button", name="step through them").click()
+    said = search.locator(".picked p").inner_text()
+    hours = re.search(r": (\d+ h \d\d)", said)
+    assert hours is not None
+    search.get_by_role("button", name="Take it").click()
+    expect(page.locator(".last")).to_contain_text(said.split(",")[0])
+    expect(page.locator("#n-pack")).to_have_text(re.compile(hours[1][:-2]))
 
 
 def test_units_are_a_preference_in_and_out(page: Page, site: str) -> None:

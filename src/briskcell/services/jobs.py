@@ -77,12 +77,12 @@ class Runner:
         return self._rows.interrupted(kind)
 
     def close(self) -> None:
-        """End all work and the threads that did it."""
+        """End all work and the threads that did it; what is open counts as interrupted, not as done."""
+        self._rows.interrupt_all()
         with self._lock:
             for progress in self._live.values():
                 progress.stop.set()
         self._pool.shutdown(wait=True, cancel_futures=True)
-        self._rows.interrupt_all()
 
     def _note(self, job_id: int, share: float) -> None:
         self._rows.set(job_id, share=share)
