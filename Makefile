@@ -57,7 +57,9 @@ check: $(VENV)/ready-dev
 test: check pango tools
 	$(BIN)/python -m pytest tests -n 3 --dist worksteal
 
+# A general battery library beside ours, in an environment of its own.
 bench: $(VENV)/ready-dev
+	@[ -x bench/.venv/bin/python ] || { $(PYTHON) -m venv bench/.venv && bench/.venv/bin/pip install --quiet --disable-pip-version-check pybamm==26.10.1.1; }
 	$(BIN)/python bench/run.py
 
 mutants: $(VENV)/ready-dev

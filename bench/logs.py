@@ -12,12 +12,6 @@ from pathlib import Path
 
 import structlog
 
-from briskcell.core.assess import assess
-from briskcell.core.spread.reach import COUNT
-from briskcell.core.spread.spread import spread
-from briskcell.core.spread.variants import solved
-from briskcell.library import catalogue
-from briskcell.services.demo import sanderling
 from briskcell.services.log.imports import KIND, bring_in, laid_out
 from briskcell.web import create_app
 
@@ -59,29 +53,11 @@ def _log() -> tuple[float, float, list[float]]:
 def rows() -> list[tuple[str, str]]:
     found = subprocess.run([sys.executable, __file__], capture_output=True, text=True, check=True).stdout.split()
     took, most, page = (float(v) for v in found[-3:])
-    a = assess(sanderling(), catalogue().stock())
-    hours = a.runtime.hours if a.runtime else None
-    assert hours is not None
-    spread(a.op, hours, count=100)
-    times, single = [], []
-    for _ in range(5):
-        start = time.perf_counter()
-        made = spread(a.op, hours)
-        times.append(time.perf_counter() - start)
-        start = time.perf_counter()
-        assess(sanderling(), catalogue().stock()).runtimes  # noqa: B018
-        single.append(time.perf_counter() - start)
-    start = time.perf_counter()
-    solved(a.plan, made.of, made.factors)
-    kernel = time.perf_counter() - start
-    s, one = statistics.median(times), statistics.median(single)
     return [
         (
             f"meter log of {ROWS:,} rows taken in; most memory beside; a page meanwhile, median",
             f"{took:.1f} s; {most:.0f} MB; {page:.0f} ms",
         ),
-        (f"spread of the demo build, {COUNT} samples", f"{s:.2f} s; {COUNT} runtimes one by one ÷ that: {COUNT * one / s:.0f}"),
-        ("of that the batch itself", f"{kernel:.2f} s"),
     ]
 
 

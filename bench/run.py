@@ -30,6 +30,7 @@ from crowded import rows as crowded
 from instruments import rows as instruments
 from logs import rows as logs
 from reference import stepped_runtime_h
+from spreads import rows as spreads
 
 RESULTS = Path(__file__).with_name("RESULTS.md")
 
@@ -193,6 +194,7 @@ def main() -> None:
         *crowded(),
         *instruments(),
         *logs(),
+        *spreads(),
     ]  # fmt: skip
     table = "\n".join(f"| {what} | {value} |" for what, value in rows)
     head = f"# Costs\n\nMeasured {datetime.now(UTC):%Y-%m-%d} by `make bench`, one run, one machine."
