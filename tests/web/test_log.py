@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import re
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -143,6 +145,51 @@ def test_a_timed_run_narrows_the_forecast_and_a_sibling_counts_less(client: Flas
     strange = learned(client, grey)
     assert "Plan and measurement disagree" in strange
     assert "were all else as planned" in strange
+
+
+def discharged(shop: Workshop, unit: int, share: float, ohm: float, on: datetime) -> None:
+    """A discharge from full: so much of what the plan has, with a second resistor now and then that shows the resistance."""
+    curves = shop.open(SOUND).assessed.op.curves[0]
+    run = shop.runs.add(unit, "discharge", "At 2 A", {"kind": "discharge", "full": True, "below": 2.8}, state="done")
+    t = np.arange(0.0, 30_000.0, 2.0)
+    amps = np.where((t // 200) % 2 == 0, 2.0, 1.0)
+    out = np.concatenate([[0.0], np.cumsum(np.diff(t) * 0.5 * (amps[1:] + amps[:-1]))]) / 3600
+    soc = 1.0 - out / (share * curves.capacity_ah)
+    volts = np.interp(soc, curves.soc[::-1], curves.ocv_v[::-1]) - amps * ohm
+    appender = Appender(shop.runs.path(run))
+    appender.add_many(np.stack([t, volts, amps, np.full_like(t, np.nan)], axis=1)[(soc > 0) & (volts > 2.8)])
+    appender.close()
+    shop.runs.set(run, words="Ended at 2.79 V, below 2.80 V.", began_at=on)
+
+
+def test_cells_age_test_by_test_and_a_worn_one_is_said_to_be(client: FlaskClient, app: Flask) -> None:
+    shop: Workshop = app.extensions["briskcell"]
+    unit = shop.units.add(SOUND, "one")
+    plan = shop.open(SOUND).plan
+    pack = plan.packs[0]
+    besides = pack.link_resistance_ohm.likely + (pack.protection.resistance_ohm.likely if pack.protection else 0.0)
+    discharged(shop, unit, 1.0, 0.05 / 2 + besides, datetime(2026, 3, 1))
+    page = learned(client, str(unit))
+    assert "1 test from full to empty" in page
+    assert "plot-aged" not in page
+    assert "not well below" not in page
+    discharged(shop, unit, 0.75, 0.09 / 2 + besides, datetime(2026, 9, 1))
+    page = learned(client, str(unit))
+    share = pack.cell.capacity_ah.likely / pack.cell.label_ah.likely
+    assert "2 tests from full to empty" in page
+    held = [float(x) for x in re.findall(r"([\d.]+) Ah</td>", page)]
+    assert held == pytest.approx([pack.cell.capacity_ah.likely, 0.75 * pack.cell.capacity_ah.likely], rel=0.03)
+    assert re.search(r"points of the label less than on 1 Mar 2026, 184 days and 1 logged full charges earlier", page)
+    lost = float(re.search(r"That is ([\d.]+) points", page)[1])  # type: ignore[index]
+    assert lost == pytest.approx(25 * share, abs=2)
+    assert "Its resistance went from 50 mΩ to 90 mΩ" in page
+    assert "By half and more it has risen" in page
+    assert ("counts as worn out: replace it" in page) == (0.75 * share < 0.8)
+    assert "Already the first test" not in page
+    assert "plot-aged" in page
+    other = shop.units.add(SOUND, "two")
+    discharged(shop, other, 0.85, 0.05, datetime(2026, 9, 1))
+    assert "Already the first test was well below the label" in learned(client, str(other))
 
 
 def test_a_measured_discharge_stands_beside_its_prediction(client: FlaskClient, app: Flask) -> None:

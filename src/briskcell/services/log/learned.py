@@ -41,16 +41,16 @@ class Lesson:
 
 
 def measurements(a: Assessment, unit: UnitRow, units: tuple[UnitRow, ...], log: LogStore, runs: RunStore) -> tuple[Told, ...]:
-    """Everything that a build's units measured of hours and capacity; what another unit measured counts less."""
+    """Hours that a build's units measured, and of each the newest capacity; what another unit measured counts less."""
     out = []
     for each in units:
         sibling = each.id != unit.id
         for entry in log.of_unit(each.id):
             if entry.kind == "run":
                 out.append(Told(_of_entry(entry, sibling), each, entry.words))
-        for run in runs.of_unit(each.id):
-            if (held := capacity_of(a, run, runs)) is not None:
-                out.append(Told(Measured("capacity", held, sibling=sibling), each, f"{run.title}: {held:.3g} Ah"))
+        held = ((run, capacity_of(a, run, runs)) for run in runs.of_unit(each.id))
+        if (newest := next(((run, ah) for run, ah in held if ah is not None), None)) is not None:  # cells age: older ones held more
+            out.append(Told(Measured("capacity", newest[1], sibling=sibling), each, f"{newest[0].title}: {newest[1]:.3g} Ah"))
     return tuple(out[:MOST_RUNS])
 
 

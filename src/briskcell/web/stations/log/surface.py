@@ -15,11 +15,13 @@ from briskcell.core.bench.culprit import WHENS, Suspect, separating, suspects
 from briskcell.formats.meter_csv import ROLES
 from briskcell.services.bench.recording import Run, course_of
 from briskcell.services.judge import sheltered
+from briskcell.services.log.ageing import WORN, Ageing, ageing
 from briskcell.services.log.compared import compared
 from briskcell.services.log.entries import ENDS
 from briskcell.services.log.imports import KIND
 from briskcell.services.log.learned import Forecast, Lesson, forecast, lesson, measurements
 from briskcell.services.workshop import Opened
+from briskcell.web.drawing.curves import numbers, plot
 from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.units import show
@@ -150,7 +152,23 @@ def learned(opened: Opened) -> dict[str, Any]:
     told = measurements(opened.assessed, unit, units, shop.log, shop.runs) if unit else ()
     found = sheltered("learning", lambda: lesson(opened.assessed, told), None)
     forecasts = _forecasts(opened, found) if found else []
-    return {"told": told, "lesson": found, "range": show_range, "forecasts": forecasts, "mean_w": opened.assessed.draw.mean_w}
+    runs = shop.runs.of_unit(unit.id) if unit else ()
+    aged = sheltered("age of the cells", lambda: ageing(opened.assessed, runs, shop.runs), None)
+    return {"told": told, "lesson": found, "range": show_range, "forecasts": forecasts, "mean_w": opened.assessed.draw.mean_w,
+            "aged": aged, "aged_plot": _aged_plot(aged) if aged and len(aged.tests) > 1 else None}  # fmt: skip
+
+
+def _aged_plot(found: Ageing) -> dict[str, Any]:
+    """What a cell held of its label over the days since the first test, and its resistance where every test showed it."""
+    days = [(t.at - found.tests[0].at).total_seconds() / 86_400 for t in found.tests]
+    series = [{"label": "held, of the label", "unit": "%", "role": "limit",
+               "values": numbers([t.of_label * 100 for t in found.tests], 1)}]  # fmt: skip
+    ohms = [t.ohm * 1e3 for t in found.tests if t.ohm is not None]
+    if len(ohms) == len(days):
+        ohm = {"label": "resistance of a cell", "unit": "mΩ", "role": "demand", "axis": "right", "values": numbers(ohms, 2)}
+        series.append(ohm)
+    along = {"label": "days", "unit": "d", "values": numbers(days, 1)}
+    return plot("What a cell holds, and its resistance, over time", along, series, [{"y": WORN * 100, "words": "worn out"}])
 
 
 def _forecasts(opened: Opened, learned: Lesson) -> list[Forecast]:
