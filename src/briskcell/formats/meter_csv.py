@@ -335,7 +335,18 @@ def _figures_of(rows: list[list[str]], first: int, layout: Layout, done: int) ->
     return out
 
 
+def _plain(fields: list[str]) -> Array | None:
+    """A column of figures as programs write them, all at once; None where one of them is anything else, or missing."""
+    try:
+        found = np.fromiter(map(float, fields), np.float64, len(fields))
+    except ValueError:
+        return None
+    return found if np.isfinite(found).all() and "_" not in "".join(fields) else None
+
+
 def _numbers(fields: list[str], first: int, layout: Layout) -> Array:
+    if layout.decimal == "." and (plain := _plain(fields)) is not None:
+        return plain
     texts = [f.strip().replace(",", ".") if "." not in f else "x" for f in fields] if layout.decimal == "," else fields
     try:
         found = np.array([t or "nan" for t in texts]).astype(np.float64)
@@ -370,9 +381,11 @@ def _times(fields: list[str], first: int, layout: Layout) -> Array:
 
 def _clocks(fields: list[str]) -> Array | None:
     """Seconds of a column of h:mm:ss, all at once; None where one of them is written otherwise."""
-    try:
-        parts = np.array([f.replace(",", ".").split(":") for f in fields], dtype=np.float64)
-    except ValueError:
+    if any(f.count(":") != 2 for f in fields):
         return None
-    whole = parts.ndim == 2 and bool((parts >= 0).all() and (parts[:, 1:] < 60).all())
+    flat = _plain(":".join(fields).replace(",", ".").split(":"))
+    if flat is None:
+        return None
+    parts = flat.reshape(-1, 3)
+    whole = bool((parts >= 0).all() and (parts[:, 1:] < 60).all())
     return np.asarray(parts @ np.array([3600.0, 60.0, 1.0])) if whole else None
