@@ -257,6 +257,7 @@ def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know(tm
 def test_a_search_that_is_stopped_goes_on_from_what_it_judged(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("briskcell.services.search.GAUGES", (16.0, 20.0, 24.0))
     monkeypatch.setattr("briskcell.services.search.CHUNK", 256)
+    monkeypatch.setattr("briskcell.services.search.filling", lambda *_: None)  # chargers are another test's
     monkeypatch.setattr("briskcell.core.search.scout.CHUNK", 256)
     a, progress = assess(sanderling(), catalogue().stock()), Progress(lambda _: None)
     progress.stop.set()
