@@ -27,7 +27,7 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
     ``headroom[].spare`` is ``1 − demand/limit``; a demand that cannot be carried is null and its spare −1. A node's
     voltage is at its output, of a load at its terminals.
     """
-    found, spread = assessed.runtime, assessed.runtime_range
+    found, spread, filling = assessed.runtime, assessed.runtime_range, assessed.charge_spread
     return {
         "name": assessed.plan.name,
         "draw_w": _plain(assessed.draw.mean_w),
@@ -42,6 +42,7 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
         "hours_a_bank_adds": {b.id: _plain(hours_added(b, found.mean_w)) for b in assessed.plan.banks} if found else {},
         "energy_wh": _plain(sum(r.energy_wh for r in assessed.runtimes)),
         "charge_h": next((_plain(c.off.hours) for c in assessed.charges), None),
+        "charge_10_50_90_h": [_plain(v) for v in filling.range_h] if filling else None,
         "charge_in_play_h": next((_plain(c.play.hours) for c in assessed.charges), None),
         "charges": [
             {"board": c.board.id, "charge_h": _plain(c.off.hours), "why_not": c.off.why,

@@ -58,8 +58,8 @@ class Part(Document):
 class Body(Document):
     """The space that a part takes: its size as it comes, its height with the connectors removed that nobody needs, and the plug
     and bent cable beyond one end of its length. A part of the ``front`` sits right behind the front face, which leaves
-    ``seen_length_mm`` by ``seen_width_mm`` of it open; one with an ``antenna`` wants no cell beside it. What ``opens`` has a
-    socket that is to be reached at an edge of the case, or a grille that may be in any of its faces.
+    ``seen_length_mm`` by ``seen_width_mm`` of it open. One with an ``antenna`` wants no cell beside it, one with bare ``chips``
+    none that presses on them. What ``opens`` has a socket to be reached at an edge of the case, or a grille in any of its faces.
     """
 
     length_mm: Millimetres
@@ -69,6 +69,7 @@ class Body(Document):
     plug_mm: Annotated[float, Unit("mm", at_least=0, at_most=100)] = 0.0
     front: bool = False
     antenna: bool = False
+    chips: bool = False
     seen_length_mm: Millimetres | None = None
     seen_width_mm: Millimetres | None = None
     opens: Literal["", "edge", "any"] = ""

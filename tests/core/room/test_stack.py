@@ -68,6 +68,10 @@ def test_what_is_said_of_a_meeting_a_wall_and_a_near_cell() -> None:
     aerial = solid("Radio", 10, 10, 4, antenna=True)
     assert [c.words for c in clashes([at(cell, 0, 0), at(aerial, 44, 0)], ROOM)] == [
         "Cell lies 4.0 mm from Radio; a cell wants 5 mm from an antenna."]  # fmt: skip
+    chips = solid("Computer", 30, 20, 1, chips=True)
+    (pressed,) = clashes([at(cell, 0, 0), at(chips, 0, 0, 18.5)], ROOM)
+    assert pressed.words == "Cell lies 0.5 mm from Computer; a cell wants 1 mm from chips, which it must not press on as it swells."
+    assert not clashes([at(cell, 0, 0), at(chips, 0, 0, 19)], ROOM)
     (out,) = clashes([at(cell, 70, 0)], ROOM)
     assert out.words == "Cell is 10.0 mm beyond a wall of the case."
     assert clashes([at(solid("Tall", 5, 5, 21), 0, 0)], ROOM)[0].by_mm == pytest.approx(1.0)

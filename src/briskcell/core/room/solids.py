@@ -31,6 +31,7 @@ class Solid:
     bare_height_mm: float | None = None
     front: bool = False
     antenna: bool = False
+    chips: bool = False
     cells: bool = False
     warm: bool = False
     seen: tuple[float, float] | None = None
@@ -115,7 +116,8 @@ def solids(plan: Plan, warm: frozenset[str], classes: Classes) -> tuple[tuple[So
         size = body.length_mm + body.plug_mm, body.width_mm, body.height_mm
         seen = (body.seen_length_mm, body.seen_width_mm) if body.seen_length_mm and body.seen_width_mm else None
         out.append(Solid(id=part.id, name=part.name, made_as=part.part_class, size=size, bare_height_mm=body.bare_height_mm,
-                         front=body.front, antenna=body.antenna, warm=part.id in warm, seen=seen, opens=body.opens))  # fmt: skip
+                         front=body.front, antenna=body.antenna, chips=body.chips, warm=part.id in warm, seen=seen,
+                         opens=body.opens))  # fmt: skip
     return tuple(out), tuple(unknown)
 
 

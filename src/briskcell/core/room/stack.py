@@ -11,7 +11,7 @@ import numpy as np
 from briskcell.core.room.solids import Size, Solid
 from briskcell.model.plan import Placed
 
-NEAR_WARM_MM, NEAR_ANTENNA_MM = 3.0, 5.0  # from a cell: to a warm board, and to an antenna; rules of thumb
+NEAR_WARM_MM, NEAR_ANTENNA_MM, NEAR_CHIPS_MM = 3.0, 5.0, 1.0  # from a cell: to a warm board, an antenna, chips; rules of thumb
 GAP_MM = 0.5  # between blocks that are laid by the search: tape and tolerances
 TOUCH_MM = 0.05  # a meeting of less is none
 THICKEST_MM, STEP_MM = 120.0, 0.5
@@ -109,7 +109,14 @@ def clashes(blocks: Sequence[Block], room: Size) -> tuple[Clash, ...]:
         if gap < -TOUCH_MM:
             out.append(Clash(pair, -gap, f"{a.solid.name} and {b.solid.name} meet by {-gap:.1f} mm.", "fails"))
         elif (need := _apart(a.solid, b.solid)) and gap < need - TOUCH_MM:
-            why = "a warm board" if a.solid.warm or b.solid.warm else "an antenna"
+            other = b.solid if a.solid.cells else a.solid
+            why = (
+                "a warm board"
+                if other.warm
+                else "an antenna"
+                if other.antenna
+                else "chips, which it must not press on as it swells"
+            )
             words = f"{a.solid.name} lies {max(gap, 0.0):.1f} mm from {b.solid.name}; a cell wants {need:.0f} mm from {why}."
             out.append(Clash(pair, need - gap, words, "close"))
     return tuple(sorted(out, key=lambda c: (c.state != "fails", -c.by_mm)))
@@ -120,7 +127,7 @@ def _apart(a: Solid, b: Solid) -> float:
     if a.cells == b.cells:
         return 0.0
     other = b if a.cells else a
-    return NEAR_WARM_MM if other.warm else NEAR_ANTENNA_MM if other.antenna else 0.0
+    return NEAR_WARM_MM if other.warm else NEAR_ANTENNA_MM if other.antenna else NEAR_CHIPS_MM if other.chips else 0.0
 
 
 @dataclass(frozen=True, slots=True)
