@@ -7,6 +7,10 @@ import re
 from flask.testing import FlaskClient
 from playwright.sync_api import Page, expect
 
+from briskcell.core.assess import assess
+from briskcell.library import catalogue
+from briskcell.services.demo import sanderling
+from briskcell.web.stations.wiring.surface import steps_of
 from tests.web.doors import post, stored
 from tests.web.test_browser import field
 
@@ -85,3 +89,14 @@ def test_odd_joints_and_gauges_are_refused_beside_their_field(client: FlaskClien
     assert post(client, "gauges", {"drop": "much", "slot": "gauges", "station": "wiring"}).status_code == 422
     assert client.get("/builds/3/gauges/1?drop=much", headers={"HX-Request": "true"}).status_code == 422
     assert stored(client)["joined"] == []
+
+
+def test_a_joint_says_what_touching_it_would_do() -> None:
+    a = assess(sanderling(), catalogue().stock())
+    steps = {s.joint.key: s.live for s in steps_of(a)}
+    short = next(s for s in a.shorts if s.link.id == "w-pack")
+    assert f"would draw {short.fault_a:.0f} A: protection of Pack opens after" in steps["w-pack"]
+    assert f"the wire gets to {short.reaches_c:.0f} °C" in steps["w-pack"]
+    volts, ohm = float(a.op.curves[0].ocv_v[0]), float(a.op.curves[0].fast_ohm[0])
+    assert f"Its {volts:.2f} V do nothing to dry skin" in steps["last"]
+    assert f"carry up to {volts / ohm:.0f} A and burn" in steps["last"]

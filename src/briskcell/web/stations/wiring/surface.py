@@ -88,25 +88,45 @@ def _lost_w(assessed: Assessment, link: Link) -> float:
     return float(amps**2 * at) if amps < float("inf") else 0.0
 
 
+def _touched(assessed: Assessment) -> str:
+    """What a touch of a store's two leads would do, skin and metal apart."""
+    curves = max(assessed.op.curves, key=lambda c: float(c.ocv_v[0]))
+    amps = float(curves.ocv_v[0] / max(float(curves.fast_ohm[0]), 1e-3))
+    return (f"Its {show(float(curves.ocv_v[0]), 'V')} do nothing to dry skin; a ring, a tool or two bare leads that touch would "
+            f"carry up to {show(amps, 'A')} and burn: rings off, one lead covered while you hold the other.")  # fmt: skip
+
+
+def _bridged(assessed: Assessment, joint: Joint) -> str:
+    """What a tool between plus and minus at that joint would do, once it is live."""
+    found = next((s for s in assessed.shorts if s.link.id == joint.part), None)
+    if found is None:
+        return ""
+    ends = (f"{found.opener} opens after {show(found.opens_s, 's')}" if found.opener
+            else f"{found.held_by} holds it there" if found.held_by else "nothing opens")  # fmt: skip
+    hot = f"the wire gets to {show(found.reaches_c, '°C')}" + ("" if found.safe else ", more than its insulation stands")
+    return f" A tool from plus to minus there would draw {show(found.fault_a, 'A')}: {ends}, and {hot}."
+
+
 def steps_of(assessed: Assessment) -> list[Step]:
     """The order to build in as it is shown, with what is done and due."""
     plan = assessed.plan
     done, due = made(plan), next_joint(plan)
     return [
-        Step(j, n + 1, *_words(plan, j), done=j.key in done, due=j is due or (due is not None and j.key == due.key),
+        Step(j, n + 1, *_words(assessed, j), done=j.key in done, due=j is due or (due is not None and j.key == due.key),
              open=set(j.after) <= done)
         for n, j in enumerate(build_order(plan))
     ]  # fmt: skip
 
 
-def _words(plan: Plan, joint: Joint) -> tuple[str, str, str, str, str]:
-    """The names of both sides, how to join, the reading that proves it, and what is live then."""
+def _words(assessed: Assessment, joint: Joint) -> tuple[str, str, str, str, str]:
+    """The names of both sides, how to join, the reading that proves it, what is live then, and what a touch would do."""
+    plan = assessed.plan
     if joint.key == LAST:
         stores = " and ".join(s.name for s in plan.stores)
         return (
             stores, "the console", "Switch off. Join the negative first, then the positive; keep your hands off both at once.",
             "First the pack alone: its volts and which side is plus. Between its leads and the console's: the same sign.",
-            f"From now on {stores} {'are' if len(plan.stores) > 1 else 'is'} live up to the switch.",
+            f"From now on {stores} {'are' if len(plan.stores) > 1 else 'is'} live up to the switch. {_touched(assessed)}",
         )  # fmt: skip
     part, to = plan.by_id[joint.part], plan.by_id[joint.to]
     beeps = f"beeps, {show(joint.ohm, 'Ω')} and your leads" if joint.ohm else "beeps from end to end"
@@ -119,4 +139,5 @@ def _words(plan: Plan, joint: Joint) -> tuple[str, str, str, str, str]:
     if joint.live_later:
         guard = f"{plan.by_id[joint.guard].name} guards it" if joint.guard else "no fuse guards it"
         live = f"Nothing is live yet; once the pack is joined this is, with the switch off too: {guard}. Cover it well."
+        live += _bridged(assessed, joint)
     return part.name, f"the lead of {to.name}" if to in plan.stores else to.name, how, reading, live
