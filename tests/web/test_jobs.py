@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
+from flask import Flask
 from flask.testing import FlaskClient
 
 from briskcell.cli import main
@@ -46,6 +47,17 @@ def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: 
     assert plan["converters"][0]["part_class"] == board
     assert plan["chargers"][0]["part_class"] == charger
     assert client.get("/builds/2/search").text.count("<tr") == 0, "another build's search is its own"
+
+
+def test_a_search_of_an_earlier_version_is_asked_anew(client: FlaskClient, app: Flask) -> None:
+    rows = app.extensions["briskcell"].jobs._rows
+    rows.set(
+        rows.add(3, "search"), state="done", result={"judged": 5, "seconds": 1.0, "points": [[1.0, 2.0, 3.0, 4.0]], "found": []}
+    )
+    page = client.get("/builds/3/search")
+    assert page.status_code == 200
+    assert "Start again" in page.text
+    assert "combinations judged" not in page.text
 
 
 def test_a_build_the_search_does_not_know_is_told_so(client: FlaskClient) -> None:

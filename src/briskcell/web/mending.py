@@ -11,6 +11,8 @@ from .build import base_revision, bp, change
 from .shelf import workshop
 from .view import view_of
 
+NO_OFFER = -1
+
 
 def _verdict(build_id: int, opened: Opened) -> Response:
     for finding in opened.assessed.findings:
@@ -66,5 +68,6 @@ def mend_stop(build_id: int) -> Response:
 @bp.post("/mend/take")
 def mend_take(build_id: int) -> Response:
     """Take what was found, as one change."""
-    job, offer = workshop().jobs.of(build_id, KIND), request.form.get("offer", None, type=int)
+    job, named = workshop().jobs.of(build_id, KIND), request.form.get("offer")
+    offer = request.form.get("offer", NO_OFFER, type=int) if named else None  # what is no number is no offer, not all of it
     return change(build_id, lambda _: take_mended(job, base_revision(), offer))

@@ -66,8 +66,9 @@ def wrapper(build_id: int) -> Response:
 
 def _search_shown(build_id: int) -> Response:
     job = workshop().jobs.of(build_id, KIND)
-    drawn = scatters(job.result.get("points", [])) if job and job.result else None
-    return make_response(render_template("pack/_search.html", id=build_id, job=job, s=drawn))
+    result = job.result if job and job.result and "unbeaten" in job.result else None  # else an earlier version's
+    drawn = scatters(result["points"]) if result else None
+    return make_response(render_template("pack/_search.html", id=build_id, job=job, result=result, s=drawn))
 
 
 @bp.get("/search")
