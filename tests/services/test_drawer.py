@@ -9,10 +9,12 @@ import pytest
 
 from briskcell.core.assess import assess
 from briskcell.library import catalogue
+from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
-from briskcell.services.demo import curlew, sanderling
+from briskcell.model.parts import Load
+from briskcell.services.demo import curlew, oystercatcher, sanderling
 from briskcell.services.drawer import drawer
-from briskcell.services.drawer.substitutes import substitutes
+from briskcell.services.drawer.substitutes import across, substitutes
 from briskcell.services.edits.swap import swapped
 from briskcell.store import Store
 from briskcell.store.drawer import DrawerRow, DrawerStore
@@ -92,3 +94,24 @@ def test_a_substitute_does_where_nothing_newly_fails_on_the_whole_build() -> Non
     cells = substitutes(a, a.plan.packs[0], [])
     assert any(s.does for s in cells)
     assert {"cells"} == {s.known.kind for s in cells}
+
+
+def test_swaps_of_a_whole_build_bring_it_something_and_leave_nothing_worse() -> None:
+    a = assess(oystercatcher(), catalogue().stock())
+    fails = sum(f.state == "fails" for f in a.findings)
+    found = across(a, [])
+    assert found
+    assert [s.other.left for s in found] == sorted(s.other.left for s in found)
+    for s in found:
+        assert not isinstance(s.part, Load), "what the console is made of stays"
+        after = assess(swapped(a.plan, s.part.id, s.other.known.key)[0], catalogue().stock())
+        left = sum(f.state == "fails" for f in after.findings)
+        assert left == s.other.left <= fails
+        assert (f"{fails - left} less that fails" in s.brings) == (left < fails)
+        assert not a.harms(after)
+    dear = assess(replaced(sanderling(), altered(sanderling().by_id["boost"], cost=60.0)), catalogue().stock())
+    best = next(s for s in across(dear, []) if s.part.id == "boost")
+    assert any("€ less" in words for words in best.brings)
+    assert across(dear, [DrawerRow(part_class=best.other.known.key, sold_out=True)]) != across(dear, [])
+    assert {s.known.key for s in substitutes(dear, dear.plan.by_id["screen"], [])} == {
+        c.key for c in catalogue().of_kind("loads") if c.group == "screen"} - {dear.plan.by_id["screen"].part_class}  # fmt: skip

@@ -9,7 +9,7 @@ from werkzeug.wrappers import Response
 
 from briskcell.model.errors import FigureError
 from briskcell.services.drawer import drawer
-from briskcell.services.drawer.substitutes import substitutes
+from briskcell.services.drawer.substitutes import across, substitutes
 
 from . import build
 from .htmx import download
@@ -85,6 +85,13 @@ def library(build_id: int) -> str:
         (plan.by_id[element], [d.words for d in figures]) for element, figures in opened.assessed.differences.items() if figures
     ]
     return render_template("library.html", id=build_id, opened=opened, found=found)
+
+
+@build.bp.get("/substitutes")
+def swaps(build_id: int) -> str:
+    """Which parts of the whole build another class would do better for."""
+    assessed = workshop().open(build_id).assessed
+    return render_template("_swaps.html", id=build_id, found=across(assessed, workshop().drawer.rows()))
 
 
 @build.bp.get("/substitutes/<part>")
