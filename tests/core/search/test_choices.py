@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 
 import numpy as np
+import pytest
 
 from briskcell.core.assess import assess
 from briskcell.core.moves.filling import filling
@@ -12,6 +13,7 @@ from briskcell.core.search.candidates import same_charge
 from briskcell.core.search.choices import asked_of, choose
 from briskcell.core.search.scout import scout
 from briskcell.library import catalogue
+from briskcell.model.changes import remade
 from briskcell.model.parts import Converter
 from briskcell.services.demo import sanderling
 from briskcell.services.search import _costs, take_found
@@ -61,6 +63,14 @@ def test_the_frontier_is_that_of_brute_force() -> None:
     assert out.runtime_h[named["plays longest"]] == max(out.runtime_h[k] for k in front)
     assert thick[named["thinnest"]] == min(thick[k] for k in front)
     assert out.mass_g[named["lightest"]] == min(out.mass_g[k] for k in front)
+
+    def most_for(least: dict[tuple[int, int], float]) -> float:
+        return max(float(out.runtime_h[f.at]) / least[f.at, f.charger or 0] for f in found.frontier)
+
+    for name, place in (("most hours for its millimetres", 1), ("most hours for its grams", 2), ("most hours for its money", 3)):
+        measure = {k: float(v[place]) for k, v in figures.items()}
+        chosen = next(c.offer for c in found.choices if name in c.good_at)
+        assert out.runtime_h[chosen.at] / measure[chosen.at, chosen.charger or 0] == pytest.approx(most_for(measure))
     packs = [(out.cell[c.offer.at], out.parallel[c.offer.at], out.board[c.offer.at], c.offer.charger) for c in found.choices]
     assert len(set(packs)) == len(packs), "truly different"
     for miss in found.misses:
@@ -85,6 +95,7 @@ def test_a_choice_taken_plays_as_it_was_promised() -> None:
         assert whole.runtime is not None
         assert whole.runtime.hours is not None
         assert abs(whole.runtime.hours / float(out.runtime_h[k]) - 1) < 0.01
+    assert filling(assess(remade(plan, {"chargers": (), "supplies": ()}), catalogue().stock()), cells, 2) is None
     nothing = choose(plan, scout(plan, cells[:1], (1,), [board], (20.0,), stop=lambda: True), plan.bay, np.zeros(0))
     assert nothing.passing == 0
     assert not nothing.choices

@@ -12,7 +12,8 @@ from briskcell.core.assess import assess
 from briskcell.core.charge.charging import charge
 from briskcell.core.spread.charging import charge_spread
 from briskcell.core.spread.doubts import doubts
-from briskcell.core.spread.reach import reach
+from briskcell.core.spread.reach import many, reach
+from briskcell.core.spread.variants import Maker, Solved
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.figure import Figure
@@ -22,6 +23,10 @@ from tests.faulty import sound
 from tests.known import drawing
 
 STOCK = catalogue().stock()
+
+
+def certain(value: float) -> Figure:
+    return Figure(low=value, likely=value, high=value)
 
 
 def pert(low: float, likely: float, high: float, share: float) -> float:
@@ -47,8 +52,20 @@ def test_one_figure_that_is_not_known_carries_the_range() -> None:
     assert certain.runtime_range.low == certain.runtime_range.high == certain.runtime_range.likely
 
 
-def test_the_range_is_that_of_four_thousand_samples_solved_whole() -> None:
+def test_the_range_is_that_of_four_thousand_samples_solved_whole(monkeypatch: pytest.MonkeyPatch) -> None:
     source, off = random.Random(9), []
+    asked: list[int] = []
+    solve = Maker.solve
+
+    def counted(maker: Maker, factors: np.ndarray, store: int) -> Solved:
+        asked.append(len(factors))
+        return solve(maker, factors, store)
+
+    monkeypatch.setattr(Maker, "solve", counted)
+    for plan in (sanderling(), curlew()):
+        asked.clear()
+        assert assess(plan, STOCK).runtime_range is not None
+        assert asked == [1 + 2 * len(doubts(plan)) + 8], "a sound build is put together from dozens"
     builds = [sanderling(), curlew(), *(sound(source) for _ in range(6))]
     for plan in builds:
         a = assess(plan, STOCK)
@@ -94,7 +111,29 @@ def test_the_time_on_the_charger_goes_as_the_amp_hours_over_the_current() -> Non
     likely = a.charges[0].off.hours
     assert likely is not None
     assert made.range_h[0] < likely < made.range_h[2]
-    full = charge_spread(assess(sanderling(), STOCK).op, assess(sanderling(), STOCK).charges[0])
-    assert full is not None
-    assert {d.kind for d in full.of} == {"capacity", "cell", "charger"}
-    assert {d.key for d in doubts(plan)}.isdisjoint({f"charger:{board.id}"}), "hours of play do not hang on it"
+    weak = altered(plan.by_id["usb"], current_limit_a=Figure(low=0.7, likely=0.9, high=1.0))
+    fed = assess(replaced(replaced(plan, altered(plan.chargers[0], current_a=Figure(low=1.5, likely=1.5, high=1.5))), weak), STOCK)
+    by_supply = charge_spread(fed.op, fed.charges[0])
+    assert by_supply is not None
+    assert [d.kind for d in by_supply.of] == ["supply"]
+    least = pert(0.7, 0.9, 1.0, 0.1)
+    slow = assess(replaced(fed.plan, altered(weak, current_limit_a=Figure(low=least, likely=least, high=least))), STOCK)
+    assert by_supply.range_h[2] == pytest.approx(slow.charges[0].off.hours, rel=3e-3)
+    assert by_supply.range_h[2] > 1.05 * by_supply.range_h[1]
+
+
+def test_doubts_of_a_charge_go_together_as_they_do_one_by_one() -> None:
+    full = assess(sanderling(), STOCK)
+    made = full.charge_spread
+    assert made is not None
+    pack, board = full.plan.packs[0], full.plan.chargers[0]
+    keys = [d.kind for d in made.of]
+    for row, hours in list(zip(many(made.of), made.hours, strict=True))[:8]:
+        by = dict(zip(keys, row, strict=True))
+        cell = pack.cell.model_copy(update={"measured_ah": certain(pack.cell.capacity_ah.likely * by["capacity"]),
+                                            "resistance_ohm": certain(pack.cell.resistance_ohm.likely * by["cell"])})  # fmt: skip
+        plan = replaced(full.plan, altered(pack, cell=cell))
+        plan = replaced(plan, altered(board, current_a=certain(board.current_a.likely * by["charger"])))
+        assert hours == pytest.approx(charge(assess(plan, STOCK).op, plan.chargers[0], full.end_soc).off.hours, rel=5e-3)
+    assert {d.kind for d in made.of} == {"capacity", "cell", "charger"}
+    assert {d.key for d in doubts(full.plan)}.isdisjoint({f"charger:{board.id}"}), "hours of play do not hang on it"

@@ -115,11 +115,11 @@ def parabolas(alone: Array, took: Array) -> Array:
     n = alone.shape[1]
     low, high = alone[1 + 2 * np.arange(n), np.arange(n)] - 1.0, alone[2 + 2 * np.arange(n), np.arange(n)] - 1.0
     at_low, at_high = took[1::2] - 1.0, took[2::2] - 1.0
-    both = low * high * (high - low)
-    if (np.abs(both) > 1e-12).all():
-        second = (at_high * low - at_low * high) / both
+    with np.errstate(
+        divide="ignore", invalid="ignore"
+    ):  # a likely value at a tenth's own place makes none: what is put together is nan
+        second = (at_high * low - at_low * high) / (low * high * (high - low))
         return np.stack([(at_low - second * low * low) / low, second], axis=1)
-    return np.stack([(at_high - at_low) / (high - low), np.zeros(n)], axis=1)  # a likely value at a tenth's own place: lines
 
 
 def _put_together(of: tuple[Doubt, ...], parts: Array, factors: Array) -> Array:
