@@ -71,7 +71,8 @@ def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
     if not of:
         return ChargeSpread(of, np.full(1, likely))
     x, parts = many(of) - 1.0, parabolas(alone, np.array(took))
-    return ChargeSpread(of, likely * np.maximum(1.0 + parts[:, 0] * x + parts[:, 1] * x * x, 1e-3).prod(axis=1))
+    hours = likely * np.maximum(1.0 + parts[:, 0] * x + parts[:, 1] * x * x, 1e-3).prod(axis=1)
+    return ChargeSpread(of, hours) if np.isfinite(hours).all() else None
 
 
 def _doubts(plan: Plan, charge: Charge) -> tuple[Doubt, ...]:

@@ -115,9 +115,7 @@ def parabolas(alone: Array, took: Array) -> Array:
     n = alone.shape[1]
     low, high = alone[1 + 2 * np.arange(n), np.arange(n)] - 1.0, alone[2 + 2 * np.arange(n), np.arange(n)] - 1.0
     at_low, at_high = took[1::2] - 1.0, took[2::2] - 1.0
-    with np.errstate(
-        divide="ignore", invalid="ignore"
-    ):  # a likely value at a tenth's own place makes none: what is put together is nan
+    with np.errstate(divide="ignore", invalid="ignore"):  # a likely value at a tenth's own place makes nan of it
         second = (at_high * low - at_low * high) / (low * high * (high - low))
         return np.stack([(at_low - second * low * low) / low, second], axis=1)
 
