@@ -16,7 +16,7 @@ from playwright.sync_api import Page, expect
 
 from briskcell.services.workshop import Workshop
 from briskcell.store.runs import Appender
-from tests.web.doors import post, revision, token
+from tests.web.doors import post, revision, stored, token
 
 SOUND = 3
 
@@ -80,6 +80,19 @@ def test_a_complaint_names_suspects_and_the_reading_that_tells(client: FlaskClie
     again = post(client, "log", {"unit": unit, "station": "log", "do": "repeat", "entry": "1", "step": "joint:w-pack"}).text
     assert "It stands there as the next to read" in " ".join(again.split()).replace("the next", "the next")
     assert shop.units.readings(int(unit))[-1].value is None, "the step is asked again"
+    told = {"unit": unit, "station": "log", "entry": "1", "step": "joint:w-pack"}
+    answer = post(client, "log", told | {"do": "answer", "reading": "quite a bit"})
+    assert (answer.status_code, "not a figure" in answer.text) == (422, True)
+    well = " ".join(post(client, "log", told | {"do": "answer", "reading": "0.1"}).text.split())
+    assert "as it should be; that is not the cause" in well
+    assert "Put it on the plan" not in well
+    tired = " ".join(post(client, "log", told | {"do": "answer", "reading": "850 mΩ"}).text.split())
+    assert 'It read <b class="n">0.85 Ω</b>' in tired
+    assert "Put it on the plan" in tired
+    assert post(client, "log", told | {"do": "plan"}).status_code == 200
+    wire = next(k for k in stored(client, SOUND)["links"] if k["id"] == "w-pack")
+    assert wire["resistance_ohm"]["likely"] == pytest.approx(0.7, abs=0.01), "less the leads' 0.15 Ω"
+    assert wire["resistance_ohm"]["grade"] == "measured"
     closed = post(client, "log", {"unit": unit, "station": "log", "do": "found", "entry": "1"}).text
     assert "What tells the first two apart" not in closed
     assert "(found)" in closed

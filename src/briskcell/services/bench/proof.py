@@ -58,7 +58,7 @@ def class_of(plan: Plan, step: Step) -> str:
     return part.cell.part_class if isinstance(part, Pack) else part.part_class
 
 
-def proof(assessed: Assessment, unit: UnitRow, readings: Sequence[ReadingRow]) -> Proof:
+def proof(assessed: Assessment, unit: UnitRow, readings: Sequence[ReadingRow], *, standing: bool = False) -> Proof:
     """A unit's ladder as it stands.
 
     Parameters
@@ -69,6 +69,8 @@ def proof(assessed: Assessment, unit: UnitRow, readings: Sequence[ReadingRow]) -
         One of its units.
     readings : sequence of ReadingRow
         All of the unit; the last of each step holds.
+    standing : bool
+        Of a console that stands and is read at one place alone: nothing waits for what is below it.
 
     Returns
     -------
@@ -79,7 +81,7 @@ def proof(assessed: Assessment, unit: UnitRow, readings: Sequence[ReadingRow]) -
     states: dict[str, State] = {}
     rungs = []
     for step in assessed.ladder:
-        waits = next((k for k in step.after if k in states and states[k] not in ("proven", "passed")), "")
+        waits = "" if standing else next((k for k in step.after if k in states and states[k] not in ("proven", "passed")), "")
         found = last.get(step.key)
         state: State
         if waits:

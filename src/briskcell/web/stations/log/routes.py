@@ -5,15 +5,17 @@ from __future__ import annotations
 from flask import Response, abort, g, render_template, request, send_file
 from werkzeug.wrappers import Response as Sent
 
+from briskcell.services.bench.measured import put_on_plan
+from briskcell.services.bench.proof import take
 from briskcell.services.log.entries import FORMATS, add_complaint, add_note, add_photo, add_run
 from briskcell.services.log.imports import KIND, bring_in, corrected, laid_out
-from briskcell.web.build import bp, form, render
+from briskcell.web.build import bp, change, form, render
 from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.view import view_of
 
 from ..which_unit import named_unit
-from .surface import learned
+from .surface import learned, standing_proof
 
 KINDS = {"discharge": "Discharge from a file", "watch": "Log from a file"}
 
@@ -45,6 +47,12 @@ def write_log(build_id: int) -> Response:
         if do == "repeat":
             shop.units.take(unit, form("step"), None)
             shop.log.note(entry.id, entry.about | {"repeat": form("step")})
+        elif do == "answer":
+            opened = shop.open(build_id)
+            take(opened.assessed, shop.units, standing_proof(unit, opened), form("step"), form("reading"))
+            shop.log.note(entry.id, entry.about | {"repeat": form("step")})
+        elif do == "plan":
+            return change(build_id, lambda a: put_on_plan(a, standing_proof(unit, shop.open(build_id)), form("step")))
         elif do == "found":
             shop.log.note(entry.id, entry.about | {"open": False})
         else:

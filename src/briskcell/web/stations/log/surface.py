@@ -13,6 +13,8 @@ from flask import g, request, url_for
 from briskcell.core.bench.course import step_ohm
 from briskcell.core.bench.culprit import WHENS, Suspect, separating, suspects
 from briskcell.formats.meter_csv import ROLES
+from briskcell.services.bench.measured import usable
+from briskcell.services.bench.proof import Proof, explained, proof
 from briskcell.services.bench.recording import Run, course_of
 from briskcell.services.judge import sheltered
 from briskcell.services.log.ageing import WORN, Ageing, ageing
@@ -141,8 +143,28 @@ def _complaints(opened: Opened, unit_id: int) -> list[dict[str, Any]]:
         found = sheltered("suspects", partial(suspects, opened.assessed, e.about["when"], what), nothing)
         step = separating(opened.assessed, *found[:2]) if len(found) > 1 else None
         name = opened.plan.by_id[what].name if what else "the whole console"
-        out.append({"entry": e, "what": name, "suspects": found, "step": step})
+        out.append(
+            {"entry": e, "what": name, "suspects": found, "step": step, "read": _answer(opened, unit_id, e.about.get("repeat"))}
+        )
     return out
+
+
+def standing_proof(unit_id: int, opened: Opened) -> Proof:
+    """A unit's ladder, read at one place alone."""
+    store = workshop().units
+    unit = next(u for u in store.units(opened.revision.build_id) if u.id == unit_id)
+    return proof(opened.assessed, unit, store.readings(unit_id), standing=True)
+
+
+def _answer(opened: Opened, unit_id: int, step: str | None) -> dict[str, Any] | None:
+    """What was read for a complaint: the reading in words, whether it is as it should be, why not, whether it makes a figure."""
+    rungs = standing_proof(unit_id, opened).rungs if step else ()
+    rung = next((r for r in rungs if r.step.key == step and r.reading is not None and r.reading.value is not None), None)
+    if rung is None or rung.reading is None or rung.reading.value is None or not rung.step.unit:
+        return None
+    reasons = explained(opened.assessed, rung)
+    return {"shown": show(rung.reading.value, rung.step.unit), "holds": rung.state == "proven", "step": step,
+            "why": reasons[0].words if reasons else "", "usable": usable(rung)}  # fmt: skip
 
 
 def learned(opened: Opened) -> dict[str, Any]:
