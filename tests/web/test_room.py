@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import pytest
+from flask import Flask
 from flask.testing import FlaskClient
 from playwright.sync_api import Page, expect
 
+from briskcell.model.changes import altered, replaced
+from briskcell.services.edits.values import Edit
 from tests.web.doors import post, stored
 from tests.web.test_browser import field
 
@@ -55,3 +59,21 @@ def test_places_and_sizes_are_refused_in_words(client: FlaskClient) -> None:
     assert post(client, "size", odd | {"part": "w-screen"}).status_code == 422
     assert post(client, "place", odd | {"part": "board", "x": "1", "y": "2", "z": "3"}).status_code == 200
     assert next(p for p in stored(client)["placed"] if p["part"] == "board")["z_mm"] == 3.0
+
+
+def test_a_part_of_no_known_size_is_given_one_and_typed_over(client: FlaskClient, app: Flask) -> None:
+    shop = app.extensions["briskcell"]
+    shop.change(
+        SOUND, shop.newest(SOUND), lambda a: Edit(replaced(a.plan, altered(a.plan.by_id["radio"], body=None, part_class="")), "x")
+    )
+    page = " ".join(client.get(f"/builds/{SOUND}/room").text.split())
+    assert "Without a size: Bluetooth radio" in page
+    given = post(client, "size", {"part": "radio", "station": "room"})
+    assert given.status_code == 200
+    assert "Without a size" not in given.text
+    body = next(p for p in stored(client, SOUND)["loads"] if p["id"] == "radio")["body"]
+    assert {body["length_mm"], body["width_mm"], body["height_mm"]} == {40.0, 25.0, 8.0}
+    assert post(client, "edit", {"path": "loads/radio/body/height_mm", "value": "0.3 in", "station": "room"}).status_code == 200
+    assert next(p for p in stored(client, SOUND)["loads"] if p["id"] == "radio")["body"]["height_mm"] == pytest.approx(7.62)
+    for wrong in ("pack", "nothing"):
+        assert post(client, "size", {"part": wrong}).status_code == 422

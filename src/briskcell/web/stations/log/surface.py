@@ -96,7 +96,7 @@ def _lines(build_id: int, unit_id: int, runs: list[Run]) -> list[Line]:
     readings = shop.units.readings(unit_id)
     for day in sorted({r.at.date() for r in readings if r.value is not None}):
         at = [r for r in readings if r.at.date() == day and r.value is not None]
-        out.append(Line(at[-1].at, "bench", f"{len(at)} readings on the bench"))
+        out.append(Line(at[-1].at, "bench", f"{len(at)} reading{'s' if len(at) != 1 else ''} on the bench"))
     return sorted(out, key=lambda line: line.at, reverse=True)
 
 
