@@ -105,4 +105,6 @@ def _hours(op: Operating, charge: Charge, doubt: Doubt, factor: float) -> float 
 
 
 def _times(figure: Figure, factor: float) -> Figure:
-    return figure.model_copy(update={k: getattr(figure, k) * factor for k in ("low", "likely", "high")})
+    """A figure that is known to be a factor on its likely value, within its range."""
+    value = min(max(figure.likely * factor, figure.low), figure.high)
+    return figure.model_copy(update={"low": value, "likely": value, "high": value})
