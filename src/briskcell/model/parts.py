@@ -72,7 +72,7 @@ class Body(Document):
     chips: bool = False
     seen_length_mm: Millimetres | None = None
     seen_width_mm: Millimetres | None = None
-    opens: Literal["", "edge", "any"] = ""
+    opens: Literal["no", "edge", "any_face"] = "no"
 
 
 class Fed(Part):

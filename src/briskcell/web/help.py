@@ -80,7 +80,7 @@ HELP: dict[str, StationHelp] = {
     "room": StationHelp(
         "Where every part lies in the case, what meets, and what makes the case as thick as it is.",
         ("Check the sizes: measure with the plugs in, and the cells as they swell.",
-         "Lay everything, then move by hand what you know better; cells keep away from warm boards and antennas.",
+         "Lay everything, then move by hand what you know better; cells keep away from warm boards, antennas and bare chips.",
          "The list of millimetres says which connector, part or edge to give up first."),
     ),
     "bench": StationHelp(

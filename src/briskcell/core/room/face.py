@@ -86,10 +86,10 @@ def reaches(blocks: Sequence[Block], room: Size) -> tuple[Reach, ...]:
     """
     out = []
     for b in blocks:
-        if not b.solid.opens:
+        if b.solid.opens == "no":
             continue
         gaps = (b.at[0], room[0] - b.end[0], b.at[1], room[1] - b.end[1], b.at[2], room[2] - b.end[2])
-        within = FACES if b.solid.opens == "any" else SIDES
+        within = FACES if b.solid.opens == "any_face" else SIDES
         face = min(within, key=lambda f: gaps[FACES.index(f)])
         out.append(Reach(b, face, max(gaps[FACES.index(face)], 0.0)))
     return tuple(out)

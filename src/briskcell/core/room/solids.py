@@ -21,7 +21,8 @@ Bodied = Load | Converter | ChargeBoard | Balancer
 class Solid:
     """A block: its part, the class it is of, length, width and height with plugs, and what it must keep away from. [mm]
 
-    ``seen`` is what the front face leaves open of it, ``opens`` where it has to be reached: "edge", "any" face, or nowhere.
+    ``seen`` is what the front face leaves open of it; ``opens`` says where it has to be reached: at an "edge", in "any_face",
+    or "no"where.
     """
 
     id: str
@@ -35,7 +36,7 @@ class Solid:
     cells: bool = False
     warm: bool = False
     seen: tuple[float, float] | None = None
-    opens: str = ""
+    opens: str = "no"
 
     def turned(self) -> Size:
         """Its size turned by 90°."""

@@ -261,7 +261,7 @@ def _best(s: Solid, laid: list[Block], room: Size, *, front: bool, across: bool)
             at = at[(apart >= need - 1e-9).all(axis=1)]
         if not len(at):
             continue
-        if s.opens and (walled := _at_a_wall(at, size, room, edge=s.opens == "edge")).any():
+        if s.opens != "no" and (walled := _at_a_wall(at, size, room, edge=s.opens == "edge")).any():
             at = at[walled]
         middle = np.abs(at[:, 0] + (size[0] - room[0]) / 2) + np.abs(at[:, 1] + (size[1] - room[1]) / 2)
         rank = middle if front else at[:, 2] + size[2]

@@ -16,9 +16,13 @@ from .registry import Finding, missed_by, rule
 MOST_SAID = 3
 
 
-@rule("room", station="room", source="Bounding boxes; 3 mm from a warm board and 5 mm from an antenna are rules of thumb")
+@rule(
+    "room",
+    station="room",
+    source="Bounding boxes; 3 mm from a warm board, 5 mm from an antenna, 1 mm from chips are rules of thumb",
+)
 def room(assessed: Answers) -> Iterator[Finding]:
-    """Parts that are laid in the case meet neither each other nor a wall, and cells lie apart from warm boards and antennas."""
+    """Parts that are laid in the case meet neither each other nor a wall, and cells lie apart from warm boards, antennas and chips."""
     if not assessed.plan.placed:
         return
     size = inside(assessed.plan.case)
