@@ -41,7 +41,7 @@ pango: $(VENV)/ready-run
 
 # What the tests ask besides: a browser, a circuit simulator, a C compiler.
 tools:
-	@command -v chromium-headless-shell >/dev/null || { apt-get update -qq && apt-get install -y -qq chromium-headless-shell; } >/dev/null 2>&1 || true
+	@command -v chromium-headless-shell >/dev/null || { timeout 120 apt-get update -qq && apt-get install -y -qq chromium-headless-shell; } >/dev/null 2>&1 || true
 	@for tool in $$(command -v chromium-headless-shell >/dev/null || echo chromium:chromium) ngspice:ngspice cc:gcc; do \
 	  command -v $${tool%:*} >/dev/null || missing="$$missing $${tool#*:}"; done; \
 	  [ -z "$$missing" ] || { apt-get update -qq && apt-get install -y -qq $$missing libc6-dev; } >/dev/null
