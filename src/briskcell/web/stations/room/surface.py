@@ -6,10 +6,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.assess import Assessment
+from briskcell.core.room.bundle import bundle
 from briskcell.core.room.face import Opening, Reach, least_face, openings, reaches
 from briskcell.core.room.solids import Size, inside
 from briskcell.core.room.stack import Block, at_the_face, case_needed, clashes
 from briskcell.model.kinds import kind_of
+from briskcell.services.judge import sheltered
 from briskcell.services.workshop import Opened
 from briskcell.web.view import View
 
@@ -61,6 +63,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "clashes": found,
         "face": _face(assessed, number, size),
         "needed": case_needed(blocks, size, plan.case.wall_mm) if blocks else None,
+        "bundle": sheltered("room of the wires", lambda: bundle(plan), None),
         "scale": scale,
         "top": [_from_above(b, number, bad, scale, size) for b in sorted(blocks, key=lambda b: b.end[2])],
         "side": [_from_the_side(b, number, bad, scale, size, tall) for b in sorted(blocks, key=lambda b: -b.at[1])],
