@@ -11,8 +11,8 @@ from scipy import stats
 from briskcell.core.assess import assess
 from briskcell.core.charge.charging import charge
 from briskcell.core.spread.charging import charge_spread
-from briskcell.core.spread.doubts import doubts
-from briskcell.core.spread.reach import many, reach
+from briskcell.core.spread.doubts import doubts, samples
+from briskcell.core.spread.reach import COUNT, SEED, reach
 from briskcell.core.spread.variants import Maker, Solved
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
@@ -128,7 +128,7 @@ def test_doubts_of_a_charge_go_together_as_they_do_one_by_one() -> None:
     assert made is not None
     pack, board = full.plan.packs[0], full.plan.chargers[0]
     keys = [d.kind for d in made.of]
-    for row, hours in list(zip(many(made.of), made.hours, strict=True))[:8]:
+    for row, hours in list(zip(samples(made.of, COUNT, SEED), made.hours, strict=True))[:8]:
         by = dict(zip(keys, row, strict=True))
         cell = pack.cell.model_copy(update={"measured_ah": certain(pack.cell.capacity_ah.likely * by["capacity"]),
                                             "resistance_ohm": certain(pack.cell.resistance_ohm.likely * by["cell"])})  # fmt: skip

@@ -62,9 +62,9 @@ def openings(blocks: Sequence[Block], room: Size) -> tuple[Opening, ...]:
     for b in blocks:
         if not at_the_face(b, room):
             continue
-        seen = b.solid.seen or (b.size[0], b.size[1])
+        seen = b.solid.seen or (b.solid.size[0], b.solid.size[1])
         if b.size != b.solid.size:
-            seen = (seen[1], seen[0]) if b.solid.seen else seen
+            seen = seen[1], seen[0]
         out.append(Opening(b, (b.at[0] + (b.size[0] - seen[0]) / 2, b.at[1] + (b.size[1] - seen[1]) / 2), seen))
     return tuple(out)
 

@@ -14,8 +14,8 @@ from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 
-from .doubts import Doubt, doubt_of, doubts
-from .reach import many, parabolas, tenths
+from .doubts import Doubt, doubt_of, doubts, samples
+from .reach import COUNT, SEED, parabolas, tenths
 
 Array = NDArray[np.float64]
 
@@ -70,7 +70,7 @@ def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
             took.append(hours / likely)
     if not of:
         return ChargeSpread(of, np.full(1, likely))
-    x, parts = many(of) - 1.0, parabolas(alone, np.array(took))
+    x, parts = samples(of, COUNT, SEED) - 1.0, parabolas(alone, np.array(took))
     hours = likely * np.maximum(1.0 + parts[:, 0] * x + parts[:, 1] * x * x, 1e-3).prod(axis=1)
     return ChargeSpread(of, hours) if np.isfinite(hours).all() else None
 
@@ -87,7 +87,6 @@ def _hours(op: Operating, charge: Charge, doubt: Doubt, factor: float) -> float 
     board, supply, plan = charge.board, charge.supply, op.plan
     if doubt.kind == "charger":
         board = altered(board, current_a=_times(board.current_a, factor))
-        plan = replaced(plan, board)
     elif doubt.kind == "supply":
         supply = altered(supply, current_limit_a=_times(supply.current_limit_a, factor))
     else:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -159,24 +160,11 @@ def samples(of: tuple[Doubt, ...], count: int, seed: int) -> Array:
     ----------
     .. [1] M. D. McKay, R. J. Beckman, W. J. Conover, Technometrics 21(2), 1979. doi:10.2307/1268522
     """
-    return np.stack([column(d, count, seed) for d in of], axis=1) if of else np.empty((count, 0))
+    return np.stack([_column(d, count, seed) for d in of], axis=1) if of else np.empty((count, 0))
 
 
-def column(doubt: Doubt, count: int, seed: int) -> Array:
-    """The samples of one doubt, in the order of their rows.
-
-    Parameters
-    ----------
-    doubt : Doubt
-        What is uncertain.
-    count, seed : int
-        As in ``samples``.
-
-    Returns
-    -------
-    ndarray, shape (count,)
-        Factors.
-    """
+@lru_cache(maxsize=512)  # some 16 MB: most doubts stay as they are from one edit to the next
+def _column(doubt: Doubt, count: int, seed: int) -> Array:
     rng = np.random.default_rng([seed, *doubt.drawn_as.encode()])
     return pert_at((rng.permutation(count) + rng.random(count)) / count, doubt.low, 1.0, doubt.high)
 

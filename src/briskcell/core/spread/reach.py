@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.uncertainty import Range
 
-from .doubts import Doubt, column, doubts, pert_at
+from .doubts import Doubt, doubts, pert_at, samples
 from .variants import Maker
 
 Array = NDArray[np.float64]
@@ -49,31 +49,14 @@ def reach(op: Operating, hours: float, store: int = 0) -> Range:
     alone = np.ones((1 + 2 * len(of), len(of)))
     for k, d in enumerate(of):
         alone[[1 + 2 * k, 2 + 2 * k], k] = tenths(d.low, d.high)
-    whole = many(of, WHOLE)
+    whole = samples(of, WHOLE, SEED)
     found = made.solve(np.vstack([alone, whole]), store).hours
     if np.isfinite(found).all() and found.min() > 0:
         parts = parabolas(alone, found[0] / found[: len(alone)])
         if np.abs(_put_together(of, parts, whole) * found[0] / found[len(alone) :] - 1.0).max() < OFF:
-            return _range(hours * _put_together(of, parts, many(of)), hours)
-    found = made.solve(many(of, FEW), store).hours
+            return _range(hours * _put_together(of, parts, samples(of, COUNT, SEED)), hours)
+    found = made.solve(samples(of, FEW, SEED), store).hours
     return _range(np.where(np.isfinite(found), found, 0.0), hours)
-
-
-def many(of: tuple[Doubt, ...], count: int = COUNT, seed: int = SEED) -> Array:
-    """The samples of a build's spread, each column kept: most doubts stay as they are from one edit to the next.
-
-    Parameters
-    ----------
-    of : tuple of Doubt
-        What is uncertain.
-    count, seed : int
-        As in ``samples``.
-
-    Returns
-    -------
-    ndarray, shape (count, len(of))
-    """
-    return np.stack([_kept(d, count, seed) for d in of], axis=1) if of else np.empty((count, 0))
 
 
 @lru_cache(maxsize=512)
@@ -90,11 +73,6 @@ def tenths(low: float, high: float) -> Array:
     ndarray, shape (2,)
     """
     return pert_at(TENTHS, low, 1.0, high)
-
-
-@lru_cache(maxsize=512)  # some 16 MB
-def _kept(doubt: Doubt, count: int, seed: int) -> Array:
-    return column(doubt, count, seed)
 
 
 def parabolas(alone: Array, took: Array) -> Array:

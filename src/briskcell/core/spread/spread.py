@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
 
-from .doubts import Doubt, doubts
-from .reach import COUNT, SEED, many
+from .doubts import Doubt, doubts, samples
+from .reach import COUNT, SEED
 from .variants import Solved, solved
 
 Array = NDArray[np.float64]
@@ -113,7 +113,7 @@ def spread(op: Operating, hours: float, store: int = 0, count: int = COUNT, seed
         Of samples that are the same for the same doubts.
     """
     of = doubts(op.plan)
-    factors = many(of, count, seed)
+    factors = samples(of, count, seed)
     found = solved(op.plan, of, np.vstack([np.ones((1, len(of))), factors]), store)
     scale = hours / found.hours[0] if found.hours[0] > 0 else np.nan
     rest = Solved(found.hours[1:], found.spare[1:], found.volts[1:], found.resets[1:])

@@ -48,7 +48,8 @@ def ageing(a: Assessment, runs: tuple[RunRow, ...], store: RunStore) -> Ageing |
     tests = tuple(sorted((_test(pack, run, ah, store) for run, ah in held), key=lambda t: t.at))
     if not tests:
         return None
-    drawn = [totals_of(store, r.id).ah for r in runs if r.began_at > tests[0].at]
+    known = {run.id: ah for run, ah in held}
+    drawn = [known[r.id] if r.id in known else totals_of(store, r.id).ah for r in runs if r.began_at > tests[0].at]
     since = sum(ah for ah in drawn if math.isfinite(ah) and ah > 0)
     charges = since / (tests[-1].each_ah * len(pack.string_cells))
     return Ageing(tests, charges, _words(tests, charges))

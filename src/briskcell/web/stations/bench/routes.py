@@ -15,14 +15,14 @@ from briskcell.model.errors import FigureError
 from briskcell.model.units import read
 from briskcell.services.bench.asked import test_of
 from briskcell.services.bench.measured import capacity_on_plan, put_on_plan
-from briskcell.services.bench.proof import Proof, add_unit, proof, take
+from briskcell.services.bench.proof import Proof, add_unit, take
 from briskcell.services.bench.recording import stream
 from briskcell.web.build import bp, change, form, render
 from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.view import view_of
 
-from ..which_unit import named_unit
+from ..which_unit import named_unit, proof_of
 from . import practice  # noqa: F401  adds its page to the build
 
 STREAMS = BoundedSemaphore(6)  # each holds one of the server's threads
@@ -42,7 +42,7 @@ def unit(build_id: int) -> Response:
 def reading(build_id: int) -> Response:
     """A reading on a unit, typed or taken by the meter; what was typed stays where it makes no sense."""
     shop, opened = workshop(), workshop().open(build_id)
-    found = _proof(build_id, opened.assessed)
+    found = proof_of(build_id, named_unit(build_id), opened.assessed)
     note = {name: form(name)[:60] for name in NOTED if form(name)}
     if "by" in note:
         session["measures"] = note["by"]
@@ -78,7 +78,7 @@ def _by_meter(build_id: int, assessed: Assessment, found: Proof) -> None:
 @bp.post("/measured")
 def measured(build_id: int) -> Response:
     """A reading as a figure of the plan."""
-    return change(build_id, lambda a: put_on_plan(a, _proof(build_id, a), form("step")))
+    return change(build_id, lambda a: put_on_plan(a, proof_of(build_id, named_unit(build_id), a), form("step")))
 
 
 @bp.post("/instrument")
@@ -152,10 +152,3 @@ def run_stream(build_id: int, run: int) -> Response:
     response = Response(events(), mimetype="text/event-stream")
     response.call_on_close(STREAMS.release)
     return response
-
-
-def _proof(build_id: int, assessed: Assessment) -> Proof:
-    store = workshop().units
-    number = named_unit(build_id)
-    found = next(u for u in store.units(build_id) if u.id == number)
-    return proof(assessed, found, store.readings(found.id))

@@ -14,8 +14,8 @@ from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.view import view_of
 
-from ..which_unit import named_unit
-from .surface import learned, standing_proof
+from ..which_unit import named_unit, proof_of
+from .surface import learned
 
 KINDS = {"discharge": "Discharge from a file", "watch": "Log from a file"}
 
@@ -49,10 +49,12 @@ def write_log(build_id: int) -> Response:
             shop.log.note(entry.id, entry.about | {"repeat": form("step")})
         elif do == "answer":
             opened = shop.open(build_id)
-            take(opened.assessed, shop.units, standing_proof(unit, opened), form("step"), form("reading"))
+            take(
+                opened.assessed, shop.units, proof_of(build_id, unit, opened.assessed, standing=True), form("step"), form("reading")
+            )
             shop.log.note(entry.id, entry.about | {"repeat": form("step")})
         elif do == "plan":
-            return change(build_id, lambda a: put_on_plan(a, standing_proof(unit, shop.open(build_id)), form("step")))
+            return change(build_id, lambda a: put_on_plan(a, proof_of(build_id, unit, a, standing=True), form("step")))
         elif do == "found":
             shop.log.note(entry.id, entry.about | {"open": False})
         else:

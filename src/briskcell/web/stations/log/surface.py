@@ -14,7 +14,7 @@ from briskcell.core.bench.course import step_ohm
 from briskcell.core.bench.culprit import WHENS, Suspect, separating, suspects
 from briskcell.formats.meter_csv import ROLES
 from briskcell.services.bench.measured import usable
-from briskcell.services.bench.proof import Proof, explained, proof
+from briskcell.services.bench.proof import explained
 from briskcell.services.bench.recording import Run, course_of
 from briskcell.services.judge import sheltered
 from briskcell.services.log.ageing import WORN, Ageing, ageing
@@ -30,7 +30,7 @@ from briskcell.web.units import show
 from briskcell.web.view import View
 
 from ..sections import Section
-from ..which_unit import shown_unit
+from ..which_unit import proof_of, shown_unit
 
 SECTIONS = (
     Section("h-line", "Line of time"),
@@ -149,16 +149,10 @@ def _complaints(opened: Opened, unit_id: int) -> list[dict[str, Any]]:
     return out
 
 
-def standing_proof(unit_id: int, opened: Opened) -> Proof:
-    """A unit's ladder, read at one place alone."""
-    store = workshop().units
-    unit = next(u for u in store.units(opened.revision.build_id) if u.id == unit_id)
-    return proof(opened.assessed, unit, store.readings(unit_id), standing=True)
-
-
 def _answer(opened: Opened, unit_id: int, step: str | None) -> dict[str, Any] | None:
     """What was read for a complaint: the reading in words, whether it is as it should be, why not, whether it makes a figure."""
-    rungs = standing_proof(unit_id, opened).rungs if step else ()
+    ladder = proof_of(opened.revision.build_id, unit_id, opened.assessed, standing=True) if step else None
+    rungs = ladder.rungs if ladder else ()
     rung = next((r for r in rungs if r.step.key == step and r.reading is not None and r.reading.value is not None), None)
     if rung is None or rung.reading is None or rung.reading.value is None or not rung.step.unit:
         return None
