@@ -16,7 +16,7 @@ import numpy as np
 from briskcell.core.assess import assess
 from briskcell.core.engine.kernel import settle
 from briskcell.core.spread.doubts import pert_at
-from briskcell.core.spread.reach import COUNT, reach
+from briskcell.core.spread.reach import COUNT, Reach
 from briskcell.core.spread.spread import spread
 from briskcell.core.spread.variants import WORKERS, solved
 from briskcell.library import catalogue
@@ -61,12 +61,13 @@ def rows() -> Rows:
     whole = median_s(lambda: spread(a.op, hours))
     one = median_s(lambda: assess(sanderling(), catalogue().stock()).runtimes)
     loop = statistics.median(of_the_loop(lambda: solved(a.plan, made.of, made.factors)) for _ in range(3)) / WORKERS
-    quick = median_s(lambda: reach(a.op, hours), 20)
+    quick = median_s(lambda: Reach(a.op).hours(hours), 20)
+    near_range = Reach(a.op).hours(hours)
     rng = np.random.default_rng(200)
     plain = np.stack([pert_at(rng.random(PLAIN), d.low, 1.0, d.high) for d in made.of], axis=1)
     found = solved(a.plan, made.of, plain).hours * hours / solved(a.plan, made.of, np.ones((1, len(made.of)))).hours[0]
     low, _, high = made.range_h
-    inside, near = ((found >= x) & (found <= y) for x, y in ((low, high), (reach(a.op, hours).low, reach(a.op, hours).high)))
+    inside, near = ((found >= x) & (found <= y) for x, y in ((low, high), (near_range.low, near_range.high)))
     return [
         (
             f"spread of the demo build, {COUNT} samples",

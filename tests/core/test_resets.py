@@ -6,11 +6,14 @@ import numpy as np
 import pytest
 
 from briskcell.core.assess import assess
-from briskcell.core.pack.resets import overrun_rate
+from briskcell.core.pack.resets import expected_resets, overrun_rate
+from briskcell.core.spread.doubts import doubts, samples
+from briskcell.core.spread.variants import SOC, Maker
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import plan_of
 from briskcell.services.demo import sanderling
+from tests.core.spread.test_spread import one_by_one
 from tests.known import drawing, flat_cell, hand_plan
 
 SHARE, SECONDS = np.array([0.08, 0.05, 0.2]), np.array([0.3, 3.0, 0.8])
@@ -112,3 +115,42 @@ def test_a_game_that_ties_peaks_overruns_as_often_as_the_tied_part_peaks_in_its_
         r = assess(plan_of({**parts, "games": [games[k] for k in kept]})).resets
         assert r is not None
         assert (float(r.share[-1]), r.at_end) == (pytest.approx(share), pytest.approx(rate))
+
+
+def test_the_range_of_resets_is_that_of_builds_judged_one_by_one() -> None:
+    weak = replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="fuse"))
+    a = assess(weak, catalogue().stock())
+    of = tuple(d for d in doubts(weak) if d.kind != "loss")
+    rows, batch = samples(of, 6, 3), Maker(weak, of, a.op.network)
+    found = batch.solve(rows, 0)
+    each = expected_resets(weak, a.op.network, batch.factors(rows), found.end, SOC, found.elapsed)
+    alone = [assess(one_by_one(weak, of, row)).resets for row in rows]
+    off = np.abs(each / [r.expected for r in alone if r] - 1.0)
+    assert np.sort(off)[:-1].max() < 0.01
+    assert off.max() < 0.25, "a limit met between two of the eleven states of charge"
+    made = a.reset_spread
+    assert made is not None
+    assert len(made.expected) == 400
+    low, middle, high = made.range
+    assert low < a.resets.expected < high  # type: ignore[union-attr]
+    assert low < middle < high
+    assert (made.chance(0), made.chance(1e6)) == (pytest.approx((made.expected <= 0.1).mean()), 1.0)
+    certain = assess(sanderling(), catalogue().stock()).reset_spread
+    assert certain is not None
+    assert (certain.range, certain.chance(0)) == ((0.0, 0.0, 0.0), 1.0), "a sound build is reset in none of its samples"
+
+
+def test_rates_of_resets_are_spread_as_the_draw_that_causes_them() -> None:
+    """One part peaks a tenth of the time for two seconds; at 5 V out of 3 V in it overruns 2 A above 6 W: of peaks spread evenly
+    about 6 W by a PERT range, half of the builds are reset 180 times an hour for as long as 3 Ah last, half never."""
+    boost = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "switch_current_a": 2.0,
+             "loss": {"kind": "fixed", "efficiency": 1.0}}  # fmt: skip
+    wide = {"rest": 0.0, "play": {"low": 1.0, "likely": 2.0, "high": 3.0}, "peak": 6.0}
+    load = drawing(2.0, "power_w", peak_share=0.1, peak_s=2.0, fed_by="boost", id="board", name="Board") | {"power_w": wide}
+    plan = plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(volts=3.0, top_v=3.0, ohm=0.0)}],
+                             converters=[boost], loads=[load]))  # fmt: skip
+    made = assess(plan).reset_spread
+    assert made is not None
+    assert np.mean(made.expected > 0) == pytest.approx(0.5, abs=0.01)
+    hours = 3.0 * 3.0 / 2.0
+    assert np.median(made.expected[made.expected > 0]) == pytest.approx(180.0 * hours, rel=0.2)

@@ -29,7 +29,8 @@ from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, dir
 from briskcell.core.room.solids import WARM_C, Solid, solids
 from briskcell.core.room.stack import Block, blocks_of
 from briskcell.core.spread.charging import ChargeSpread, charge_spread
-from briskcell.core.spread.reach import reach
+from briskcell.core.spread.reach import Reach
+from briskcell.core.spread.resets import ResetSpread, reset_spread
 from briskcell.core.wiring.fuses import FuseCheck, check_fuses
 from briskcell.core.wiring.harness import LinkCheck, check_links
 from briskcell.core.wiring.shorts import ShortCheck, check_shorts
@@ -181,12 +182,25 @@ class Answers:
         return tuple(runtime(replace(self.op, plan=p), self.pack_index).hours for p in alone)
 
     @cached_property
+    def _reach(self) -> Reach:
+        return Reach(self.op, self.pack_index or 0)
+
+    @cached_property
     def runtime_range(self) -> Range | None:
         """The runtime's 10, 50 and 90 % points."""
         found = self.runtime
-        if found is None or found.hours is None or self.pack_index is None:
-            return None
-        return reach(self.op, found.hours, self.pack_index)
+        return None if found is None or found.hours is None or self.pack_index is None else self._reach.hours(found.hours)
+
+    @cached_property
+    def spare_range(self) -> Range | None:
+        """The least spare's 10, 50 and 90 % points."""
+        least = self.least_spare()
+        return None if least is None or self.pack_index is None else self._reach.spare(least.spare)
+
+    @cached_property
+    def reset_spread(self) -> ResetSpread | None:
+        """Resets over one pack as a range; None where nothing plays or nothing peaks."""
+        return reset_spread(self.op, self.pack_index) if self.resets and self.pack_index is not None else None
 
     @cached_property
     def charge_spread(self) -> ChargeSpread | None:

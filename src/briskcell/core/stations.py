@@ -86,6 +86,13 @@ def _hours(a: Assessment) -> tuple[float, float] | None:
     return (found.low, found.high) if found else None
 
 
+def _sparing(a: Assessment) -> tuple[float, float] | None:
+    found = a.spare_range
+    if found is None:
+        return None
+    return (found.low, found.high) if found.likely >= 0 else (-found.high, -found.low)
+
+
 def _filling(a: Assessment) -> tuple[float, float] | None:
     found = a.charge_spread
     return (found.range_h[0], found.range_h[2]) if found else None
@@ -142,6 +149,7 @@ STATIONS: dict[str, Station] = {
         ),
         Station(
             name="rails", title="Rails", own=(Converter, Rail, Load), headline=_spare, known=lambda a: bool(a.headrooms),
+            reach=_sparing,
         ),
         Station(
             name="pack", title="Pack", own=(Pack, Capacitor, Bank),

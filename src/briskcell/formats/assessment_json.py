@@ -28,11 +28,13 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
     voltage is at its output, of a load at its terminals.
     """
     found, spread, filling = assessed.runtime, assessed.runtime_range, assessed.charge_spread
+    spare = assessed.spare_range
     return {
         "name": assessed.plan.name,
         "draw_w": _plain(assessed.draw.mean_w),
         "runtime_h": _plain(found.hours) if found else None,
         "runtime_10_50_90_h": [_plain(v) for v in (spread.low, spread.likely, spread.high)] if spread else None,
+        "least_spare_10_50_90": [_plain(v) for v in (spare.low, spare.likely, spare.high)] if spare else None,
         "stop_cause": found.stop_cause if found else None,
         "stop_element": found.stop_element if found else None,
         "stop_soc": _plain(found.stop_soc) if found else None,

@@ -12,7 +12,7 @@ from briskcell.core.assess import assess
 from briskcell.core.charge.charging import charge
 from briskcell.core.spread.charging import charge_spread
 from briskcell.core.spread.doubts import doubts, samples
-from briskcell.core.spread.reach import COUNT, SEED, reach
+from briskcell.core.spread.reach import COUNT, SEED, Reach
 from briskcell.core.spread.variants import Maker, Solved
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
@@ -73,12 +73,27 @@ def test_the_range_is_that_of_four_thousand_samples_solved_whole(monkeypatch: py
             continue
         assert a.runtime is not None
         assert a.runtime.hours is not None
-        quick = reach(a.op, a.runtime.hours, a.pack_index or 0)
+        quick = Reach(a.op, a.pack_index or 0).hours(a.runtime.hours)
         low, _, high = a.spread.range_h
         off += [abs(quick.low / low - 1), abs(quick.high / high - 1)]
+        assert a.spare_range is not None
+        least = a.spread.at(a.spread.found.spare, 0.1, 0.9)
+        shift = a.spare_range.likely - Maker(plan, (), a.op.network).solve(np.ones((1, 0)), 0).spare[0]
+        assert np.subtract((a.spare_range.low, a.spare_range.high), least) == pytest.approx([shift, shift], abs=0.006)
     assert len(off) >= 12
     assert max(off) < 0.012
     assert np.median(off) < 0.003
+
+
+def test_the_least_spare_reaches_as_the_draw_does_that_takes_it() -> None:
+    """A cell of 4 A at a constant current spares what the current leaves: the range is the draw's own."""
+    loads = [drawing(1.0) | {"current_a": {"rest": 0, "play": {"low": 0.7, "likely": 1.0, "high": 1.6}, "peak": 1}}]
+    most = {"low": 4.0, "likely": 4.0, "high": 4.0}
+    a = found(loads=loads, packs=pack(ah={"low": 3.0, "likely": 3.0, "high": 3.0}, max_discharge_a=most, peak_discharge_a=most))
+    assert a.spare_range is not None
+    assert a.spare_range.likely == pytest.approx(0.75)
+    assert a.spare_range.low == pytest.approx(1 - pert(0.7, 1.0, 1.6, 0.9) / 4, abs=2e-3)
+    assert a.spare_range.high == pytest.approx(1 - pert(0.7, 1.0, 1.6, 0.1) / 4, abs=2e-3)
 
 
 def test_where_a_stop_lies_between_the_samples_are_solved_whole() -> None:

@@ -10,6 +10,8 @@ import pytest
 
 from briskcell.core.assess import assess
 from briskcell.core.bench.learning import Measured, draw_that_explains, learn, transferred
+from briskcell.core.engine.operating import operate
+from briskcell.core.rails.headroom import headrooms
 from briskcell.core.spread.doubts import Doubt, doubts, pert_at, samples
 from briskcell.core.spread.spread import spread
 from briskcell.core.spread.variants import solved
@@ -80,8 +82,13 @@ def test_a_variant_of_the_batch_is_the_build_with_those_figures(made: object) ->
     found = solved(plan, of, np.vstack([np.ones((1, len(of))), rows]))
     exact = hours_of(plan)
     for k, row in enumerate(rows, start=1):
-        own = hours_of(one_by_one(plan, of, row))
-        assert found.hours[k] / found.hours[0] == pytest.approx(own / exact, rel=4e-3)
+        alone = assess(one_by_one(plan, of, row), STOCK)
+        assert found.hours[k] / found.hours[0] == pytest.approx((alone.runtime.hours or 0) / exact, rel=4e-3)  # type: ignore[union-attr]
+        fine = headrooms(operate(alone.plan, np.linspace(1.0, 0.0, 2001)), alone.end_soc)
+        assert found.spares[k] == pytest.approx([h.spare for h in fine], abs=0.012)
+        lows = np.array([p.window.low_v for p in plan.loads])
+        over = (alone.op.flow.loads_v - lows).min(axis=-1)[alone.op.used]
+        assert found.volts[k] == pytest.approx(over[..., alone.op.down_to(alone.runtime.stop_soc)].min(), abs=0.02)  # type: ignore[union-attr]
 
 
 def test_losses_scale_what_is_lost() -> None:

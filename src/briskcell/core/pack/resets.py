@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
@@ -9,11 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import deliverable_a
-from briskcell.core.engine.network import Draws, draws_of
+from briskcell.core.engine.network import Network
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_rating_a
-from briskcell.core.engine.solver import Flow, Slow, solve
-from briskcell.core.engine.sources import StoreCurves, store_curves
+from briskcell.core.engine.solver import Flow
+from briskcell.core.engine.sources import StoreCurves
+from briskcell.core.engine.variants import Factors, Variants, likely, variants
 from briskcell.core.pack.runtime import Runtime
 from briskcell.model.parts import Load, State
 from briskcell.model.plan import Plan
@@ -26,6 +28,7 @@ Limit = tuple[str, str, Flags]  # an element, what of it is overrun in words, an
 
 MOST_PARTS = 6  # whose peaks are combined exactly; the next larger ones are taken as always at their peak, on the safe side
 POINTS = 11  # states of charge that are solved
+MOST_AT_ONCE = 50_000  # combinations, variants and points that are solved in one batch: some tens of megabytes
 SHARE, SECONDS = 0.05, 1.0  # of a part that does not say: a guess
 FUSE_TIMES = 2.1  # its rating, that a fuse carries through a short peak: IEC 60127-2, which lets 2.1 times pass for seconds
 MAYBE = 0.1  # over one pack and above what is accepted, that count as hardly any: a reset in ten packs
@@ -139,44 +142,101 @@ def resets(op: Operating, found: Runtime) -> Resets:
     Resets
         All zero where even all peaks at once overrun nothing.
     """
-    peaking = sorted(_peaking(op), key=lambda p: -_adds(p.load))
-    parts, held = tuple(peaking[:MOST_PARTS]), tuple(p.load.name for p in peaking[MOST_PARTS:])
-    soc = np.linspace(1.0, min(found.stop_soc, 0.999), POINTS)
-    elapsed = np.interp(-soc, -op.soc, found.elapsed_h)
-    tied = _ties(op.plan, parts)
+    peaks = _peaks(op.plan, op.network)
+    soc = _down_to(np.array([found.stop_soc]))
+    elapsed = np.interp(-soc[0], -op.soc, found.elapsed_h)
     per_hour, share = np.zeros(POINTS), np.zeros(POINTS)
     culprits: tuple[Culprit, ...] = ()
-    peaks = np.array([any(q.load is p for q in peaking) for p in op.network.loads], dtype=bool)
     # All at once is the worst, and is solved already with all that could peak: where that overruns nothing, nothing does.
-    if peaking and found.hours and _meets_a_limit(op, op.down_to(found.stop_soc)):
-        all_at_once = _solved(op, soc, np.stack([np.zeros(len(op.network.loads), bool), peaks]))
-        near = np.flatnonzero(_over(_limits(op, all_at_once))[1])
-        if near.size:
-            chosen = soc[near[0] :]
-            flow = _solved(op, chosen, _rows(op, parts, held))
-            limits = _limits(op, flow)
-            over = _over(limits)
-            share[near[0] :], per_hour[near[0] :] = _rate_over_games(over, parts, tied)
-            culprits = _culprits(limits, over, parts, tied)
-    play = op.plan.use.play + op.plan.use.peak
-    expected = float(np.trapezoid(per_hour, elapsed)) * play
+    if peaks.parts and found.hours and _meets_a_limit(op, op.down_to(found.stop_soc)):
+        made = variants(op.plan, op.network, soc, likely(op.network))
+        (share,), (per_hour,) = _rates(op.plan, made, peaks)
+        if per_hour.any() or share.any():
+            culprits = _culprits(_limits(op.plan, made.only(slice(None), POINTS - 1), peaks.rows), peaks)
+    expected = float(np.trapezoid(per_hour, elapsed)) * _played(op.plan)
     feared = per_hour > LEAST_PER_HOUR
     free = float(elapsed[max(int(feared.argmax()) - 1, 0)] if feared.any() else elapsed[-1])
-    return Resets(soc=soc, share=share, per_hour=per_hour, elapsed_h=elapsed, expected=expected, free_hours=free,
-                  at_end=float(per_hour[-1]), culprits=culprits, parts=parts, held=held)  # fmt: skip
+    return Resets(soc=soc[0], share=share, per_hour=per_hour, elapsed_h=elapsed, expected=expected, free_hours=free,
+                  at_end=float(per_hour[-1]), culprits=culprits, parts=peaks.parts, held=peaks.held)  # fmt: skip
+
+
+def expected_resets(plan: Plan, network: Network, of: Factors, end_soc: Array, grid: Array, elapsed_h: Array) -> Array:
+    """Resets over one pack, of many variants of a build in one batch.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    network : Network
+        Its compiled tree.
+    of : Factors
+        Of n variants.
+    end_soc : ndarray, shape (n,)
+        State of charge at which steady play of each ends.
+    grid : ndarray, shape (m,)
+        States of charge, falling.
+    elapsed_h : ndarray, shape (n, m)
+        Hours from full down to each of them. [h]
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        As ``Resets.expected`` of each.
+    """
+    peaks = _peaks(plan, network)
+    if not peaks.parts:
+        return np.zeros(len(end_soc))
+    soc = _down_to(end_soc)
+    _, per_hour = _rates(plan, variants(plan, network, soc, of), peaks)
+    took = np.stack([np.interp(-at, -grid, hours) for at, hours in zip(soc, elapsed_h, strict=True)])
+    return np.asarray(np.trapezoid(per_hour, took, axis=1) * _played(plan))
+
+
+def _down_to(end_soc: Array) -> Array:
+    """States of charge from full to where each ends, shape (n, POINTS)."""
+    return np.linspace(1.0, np.minimum(end_soc, 0.999), POINTS, axis=1)
+
+
+def _played(plan: Plan) -> float:
+    """Share of the time that is play, peaks and all."""
+    return plan.use.play + plan.use.peak
 
 
 def _meets_a_limit(op: Operating, reach: Flags) -> bool:
     """Whether anything is overrun with all parts at their peak, as it is solved already."""
-    flow, net, at = op.flow, op.network, (State.PEAK, reach)
-    if flow.collapsed[at].any() or (flow.loads_v[at] < np.array([p.window.low_v for p in net.loads])).any():
-        return True
-    return any(over[at].any() for _, _, over in _limits(op, flow, solved=True))
+    limits = _overruns(op.plan, op.curves, op.flow, op.board_limit_a)
+    return any(over[State.PEAK, reach].any() for _, _, over in limits)
 
 
-def _peaking(op: Operating) -> list[Peaking]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Peaks:
+    """Parts of a build that peak: those combined, the names of those held at their peak, and which games tie.
+
+    ``rows`` are the combinations, of shape (2**n, n_loads): the first is none of those combined; ``most`` are none and all.
+    """
+
+    parts: tuple[Peaking, ...]
+    held: tuple[str, ...]
+    tied: list[Tied]
+    rows: Flags
+    most: Flags
+
+
+def _peaks(plan: Plan, network: Network) -> _Peaks:
+    every = sorted(_peaking(network), key=lambda p: -_adds(p.load))
+    parts, held = tuple(every[:MOST_PARTS]), tuple(p.load.name for p in every[MOST_PARTS:])
+    number = np.arange(2 ** len(parts))
+    rows, most = np.zeros((len(number), len(network.loads)), dtype=bool), np.zeros((2, len(network.loads)), dtype=bool)
+    for column, load in enumerate(network.loads):
+        k = next((k for k, p in enumerate(parts) if p.load is load), None)
+        rows[:, column] = (number >> k & 1).astype(bool) if k is not None else load.name in held
+        most[1, column] = any(p.load is load for p in every)
+    return _Peaks(parts=parts, held=held, tied=_ties(plan, parts), rows=rows, most=most)
+
+
+def _peaking(network: Network) -> list[Peaking]:
     out = []
-    for load in op.network.loads:
+    for load in network.loads:
         share = SHARE if load.peak_share is None else load.peak_share
         if share > 0 and _adds(load) > 0:
             out.append(Peaking(load, share, load.peak_s or SECONDS, load.peak_share is None or load.peak_s is None))
@@ -214,59 +274,48 @@ def _rate_over_games(over: Flags, parts: tuple[Peaking, ...], tied: list[Tied]) 
     return total, rate
 
 
-def _rows(op: Operating, parts: tuple[Peaking, ...], held: tuple[str, ...]) -> Flags:
-    """Which loads peak in each combination, shape (2**n, n_loads); those held do in all of them."""
-    number = np.arange(2 ** len(parts))
-    out = np.zeros((len(number), len(op.network.loads)), dtype=bool)
-    for column, load in enumerate(op.network.loads):
-        k = next((k for k, p in enumerate(parts) if p.load is load), None)
-        out[:, column] = (number >> k & 1).astype(bool) if k is not None else load.name in held
-    return out
+def _rates(plan: Plan, made: Variants, peaks: _Peaks) -> tuple[Array, Array]:
+    """Share and rate of overrun of every variant, each (n, n_soc); combinations are asked from where all at once do."""
+    near = _over(_limits(plan, made, peaks.most))[1]
+    share, per_hour = np.zeros(near.shape), np.zeros(near.shape)
+    rows = np.flatnonzero(near.any(axis=1))
+    if not rows.size:
+        return share, per_hour
+    first = int(near.any(axis=0).argmax())
+    size = max(1, MOST_AT_ONCE // (len(peaks.rows) * near.shape[1]))
+    for some in (rows[k : k + size] for k in range(0, len(rows), size)):
+        over = _over(_limits(plan, made.only(some, first), peaks.rows))
+        share[some, first:], per_hour[some, first:] = _rate_over_games(over, peaks.parts, peaks.tied)
+    return share, per_hour
 
 
-def _solved(op: Operating, soc: Array, peaks: Flags) -> Flow:
-    """Combinations over states of charge: a peak rides on the polarisation of play, with the cells' fast part alone."""
-    plan, net = op.plan, op.network
-    curves = [store_curves(s, soc, plan.brief.cells_c) for s in plan.stores]
-
-    def table(name: str) -> Array:
-        return np.stack([getattr(c, name) for c in curves], -1)
-
-    play, peak = draws_of(net.loads, "play"), draws_of(net.loads, "peak")
-    terms = ("power_w", "current_a", "conductance_s")
-    mixed = {t: np.where(peaks[:, None, :], getattr(peak, t), getattr(play, t)) for t in terms}
-    fast, slow = table("fast_ohm"), table("slow_ohm")
-    n = len(peaks)
-    ohm = np.broadcast_to(fast, (n, *fast.shape)).copy()
-    ohm[0] += slow
-    rides = np.broadcast_to(slow, (n, *slow.shape)).copy()
-    rides[0] = 0.0
-    return solve(net, table("ocv_v"), ohm, Draws(**mixed), Slow(rides, (0,) * n))
+def _limits(plan: Plan, made: Variants, which: Flags) -> list[Limit]:
+    """Everything that combinations of peaks can overrun, over variants and states of charge: flags of shape (m, n, n_soc)."""
+    flow = made.peaking(which)
+    most = [deliverable_a(c, flow.converter_input_v(k)) for k, c in enumerate(made.network.converters)]
+    return _overruns(plan, made.curves, flow, most)
 
 
 def _over(limits: list[Limit]) -> Flags:
-    """Where something is overrun, shape (combinations, points)."""
+    """Where something is overrun, shape (combinations, variants, points)."""
     return np.asarray(np.logical_or.reduce([over for _, _, over in limits]), dtype=bool)
 
 
-def _limits(op: Operating, flow: Flow, *, solved: bool = False) -> list[Limit]:
-    """Everything that a peak can overrun: the element, words, and where it does; of the build's own ``solved`` flow without its
-    loads."""
-    net, plan = op.network, op.plan
+def _overruns(plan: Plan, curves: Sequence[StoreCurves], flow: Flow, most_a: Sequence[Array]) -> list[Limit]:
+    """Everything that a peak can overrun: the element, words, and where it does; ``most_a`` is what the boards can give. [A]"""
+    net = flow.network
     out: list[Limit] = []
     for k, converter in enumerate(net.converters):
-        volts = flow.converter_input_v(k)
-        if np.isfinite(op.board_limit_a[k]).any():
-            most = op.board_limit_a[k] if solved else deliverable_a(converter, volts)
-            out.append((converter.id, f"the current limit of {converter.name}", flow.output_a(k) > most))
+        if np.isfinite(most_a[k]).any():
+            out.append((converter.id, f"the current limit of {converter.name}", flow.output_a(k) > most_a[k]))
         if converter.lockout_v is not None:
+            volts = flow.converter_input_v(k)
             out.append((converter.id, f"the lock-out of {converter.name}", volts < converter.lockout_v))
-    for k, load in enumerate(() if solved else net.loads):
+    for k, load in enumerate(net.loads):
         out.append((load.id, f"the window of {load.name}", flow.loads_v[..., k] < load.window.low_v))
     for k, store in enumerate(plan.stores):
-        amps, curves = flow.branch_a[..., k], op.curves[k]
         if isinstance(store, Pack):
-            out += _pack_limits(store, curves, amps, flow.store_v(k))
+            out += _pack_limits(store, curves[k], flow.branch_a[..., k], flow.store_v(k))
     for link in plan.links:
         rated = link_rating_a(link)
         if link.kind == "fuse" and rated is not None and link.id in net.branch:
@@ -286,18 +335,19 @@ def _pack_limits(pack: Pack, curves: StoreCurves, amps: Array, volts: Array) -> 
     return out
 
 
-def _culprits(limits: list[Limit], over: Flags, parts: tuple[Peaking, ...], tied: list[Tied]) -> tuple[Culprit, ...]:
+def _culprits(limits: list[Limit], peaks: _Peaks) -> tuple[Culprit, ...]:
     """The smallest combinations in overrun at the end of play, the likeliest first."""
+    parts, over = peaks.parts, _over(limits)
     found: list[Culprit] = []
     taken: list[int] = []
     for size in range(len(parts) + 1):
         for chosen in combinations(range(len(parts)), size):
             number = sum(1 << k for k in chosen)
-            if not over[number, -1] or any(t & number == t for t in taken):
+            if not over[number].any() or any(t & number == t for t in taken):
                 continue
             taken.append(number)
-            element, words = next(((e, w) for e, w, o in limits if o[number, -1]), ("", ""))
+            element, words = next(((e, w) for e, w, o in limits if o[number].any()), ("", ""))
             inside = np.array([(m & number) == number for m in range(2 ** len(parts))])
-            rate = float(_rate_over_games(inside, parts, tied)[1]) if chosen else 0.0
+            rate = float(_rate_over_games(inside, parts, peaks.tied)[1]) if chosen else 0.0
             found.append(Culprit(tuple(parts[k].load.name for k in chosen), element, words, rate))
     return tuple(sorted(found, key=lambda c: -c.per_hour))

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from briskcell.core.engine.operating import Operating
+from briskcell.core.engine.operating import SOC_EPSILON, Operating
 from briskcell.core.engine.resistance import link_rating_a
 from briskcell.core.engine.sources import current_limit_a
 from briskcell.model.parts import STATES, Converter, Link
@@ -106,7 +106,7 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
     spare = np.where(gone, 1.0, spare_of(demand, limit))
     worst = spare[:, :, :reach].reshape(len(rows), -1).argmin(axis=1)
     out = []
-    for n, (part, kind, _, _, at_v) in enumerate(rows):
+    for n, (part, kind, _, _) in enumerate(rows):
         state, k = divmod(int(worst[n]), reach)
         hidden = np.where(gone[state], np.inf, 0.0)
         out.append(
@@ -119,7 +119,7 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
                 spare=float(spare[n, state, k]),
                 at_soc=float(op.soc[k]),
                 at_state=STATES[state],
-                input_v=float(at_v[state, k]),
+                input_v=_input_v(op, part, state, k),
                 spare_now=spare[n],
                 demand_series=demand[n, state] + hidden,
                 limit_series=limit[n, state] + hidden,
@@ -128,28 +128,59 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
     return tuple(out)
 
 
-def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, str, Array, Array, Array]]:
+def spares(op: Operating, end_soc: Array) -> Array:
+    """Spare of every element with a limit, of many variants in one batch.
+
+    Parameters
+    ----------
+    op : Operating
+        Solved variants: arrays of shape (3, n, n_soc).
+    end_soc : ndarray, shape (n,)
+        State of charge at which each variant's pack itself ends play.
+
+    Returns
+    -------
+    ndarray, shape (n, n_elements)
+        In the order of ``headrooms``.
+    """
+    soc, row = op.soc, np.arange(len(end_soc))
+    asked = soc >= end_soc[:, None] - SOC_EPSILON
+    last = asked.sum(axis=1) - 1
+    after = np.minimum(last + 1, len(soc) - 1)
+    share = np.clip((soc[last] - end_soc) / np.maximum(soc[last] - soc[after], SOC_EPSILON), 0.0, 1.0)
+    out = []
+    for _, _, demand, limit in _limited(op):
+        spare = np.where(op.flow.collapsed, 1.0, spare_of(demand, limit))
+        at_last, then = spare[:, row, last], np.where(op.flow.collapsed[:, row, after], spare[:, row, last], spare[:, row, after])
+        at_end = at_last + share * (then - at_last)  # the end lies between two points of a coarse grid
+        out.append(np.minimum(np.where(asked, spare, 1.0).min(axis=-1), at_end).min(axis=0))
+    return np.stack(out, axis=1) if out else np.empty((len(end_soc), 0))
+
+
+def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, str, Array, Array]]:
+    """Every element with a limit: what of it is limited, what is asked of it, and what it can give."""
     flow, net = op.flow, op.network
     for k, pack in enumerate(op.plan.stores):
         amps = flow.branch_a[..., k]
         if isinstance(pack, Bank):
-            yield pack, "bank", amps, np.full(amps.shape, pack.output_limit_a.likely), op.store_v[..., k]
+            yield pack, "bank", amps, np.full(amps.shape, pack.output_limit_a.likely)
         if not isinstance(pack, Pack):
             continue
-        cells = np.broadcast_to(current_limit_a(pack, op.curves[k], "max_discharge_a"), amps.shape)
-        yield pack, "cells", amps, cells, op.store_v[..., k]
+        yield pack, "cells", amps, np.broadcast_to(current_limit_a(pack, op.curves[k], "max_discharge_a"), amps.shape)
         if pack.protection is not None:
-            trip = np.full(amps.shape, pack.protection.trip_a.likely)
-            yield pack, "protection", amps, trip, op.store_v[..., k]
+            yield pack, "protection", amps, np.full(amps.shape, pack.protection.trip_a.likely)
     for link in op.plan.links:
         rated = link_rating_a(link)
         if rated is not None and link.id in net.branch:
-            column = net.branch[link.id]
-            amps = flow.branch_a[..., column]
-            at = flow.element_v[..., net.position[link.id]]
-            yield link, link.kind, amps, np.full(amps.shape, rated), at
+            amps = flow.branch_a[..., net.branch[link.id]]
+            yield link, link.kind, amps, np.full(amps.shape, rated)
     for k, converter in enumerate(net.converters):
-        input_v = flow.converter_input_v(k)
-        limit = op.board_limit_a[k]
-        if np.isfinite(limit).any():
-            yield converter, converter.kind, flow.output_a(k), limit, input_v
+        if np.isfinite(op.board_limit_a[k]).any():
+            yield converter, converter.kind, flow.output_a(k), op.board_limit_a[k]
+
+
+def _input_v(op: Operating, part: Pack | Bank | Converter | Link, state: int, point: int) -> float:
+    """Volts that a part gets in: a store and a link, those at its own end."""
+    if isinstance(part, Converter):
+        return float(op.flow.converter_input_v(op.network.converters.index(part))[state, point])
+    return float(op.flow.element_v[state, point, op.network.position[part.id]])

@@ -116,5 +116,5 @@ def spread(op: Operating, hours: float, store: int = 0, count: int = COUNT, seed
     factors = samples(of, count, seed)
     found = solved(op.plan, of, np.vstack([np.ones((1, len(of))), factors]), store)
     scale = hours / found.hours[0] if found.hours[0] > 0 else np.nan
-    rest = Solved(found.hours[1:], found.spare[1:], found.volts[1:], found.resets[1:])
+    rest = found.only(slice(1, None))
     return Spread(of, factors, rest, rest.hours * scale, np.full(count, 1.0 / count))

@@ -28,9 +28,7 @@ def sure(build_id: int, revision: int) -> str:
 def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
     wish, filling = a.plan.brief.hours, a.charge_spread
     ends = (a.runtime_range.low, found.range_h[1], a.runtime_range.high) if a.runtime_range else found.range_h
-    spare, volts = (
-        found.at(v, 0.1, 0.5, 0.9) for v in (found.found.spare, np.where(np.isfinite(found.found.volts), found.found.volts, np.nan))
-    )
+    volts = found.at(found.found.volts, 0.1, 0.5, 0.9)
     return {
         "found": found,
         "wish": wish,
@@ -39,9 +37,10 @@ def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
         "carriers": [(c, _sentence(ends, c), _step(c)) for c in found.carriers(4)],
         "filling": filling,
         "charge_wish": a.plan.brief.charge_hours,
-        "spare": spare if spare[0] < 1.0 else None,
+        "spare": a.spare_range,
         "volts": volts if np.isfinite(volts[0]) else None,
-        "resets": float(found.weight[found.found.resets].sum()),
+        "resets": a.reset_spread,
+        "accepted": a.plan.brief.resets_per_charge,
     }
 
 
