@@ -73,6 +73,14 @@ def workshop(tmp_path: Path, demo_file: Path, demo_judged: dict[int, Assessment]
     made.close()
 
 
+@pytest.fixture
+def short_search(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The wide search over fewer wires and counts, with fewer of its finds judged whole."""
+    monkeypatch.setattr("briskcell.services.search.GAUGES", (16.0, 20.0, 24.0))
+    monkeypatch.setattr("briskcell.core.moves.filling.KNOTS", (1, 3, 24))
+    monkeypatch.setattr("briskcell.core.search.choices.MOST_WHOLE", 8)
+
+
 @pytest.fixture(scope="session")
 def compiled_templates(tmp_path_factory: pytest.TempPathFactory) -> FileSystemBytecodeCache:
     """Templates compiled once for all applications of a run: compiling them is most of an application's first page."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -11,6 +12,7 @@ from hypothesis import strategies as st
 from briskcell.core.assess import assess
 from briskcell.library import catalogue
 from briskcell.library.catalogue import chemistries
+from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan, Profile
@@ -28,7 +30,8 @@ from briskcell.services.pack import bay, cells
 from briskcell.services.parts.adding import add
 from briskcell.services.rails import feeding
 from briskcell.services.rails.alternatives import alternatives, take_alternative
-from briskcell.services.search import search, take_found
+from briskcell.services.search import IN_DRAWER, KIND, search, take_found
+from briskcell.store.drawer import DrawerRow
 
 LOADS = [c.key for c in catalogue().of_kind("loads")]
 KINDS = ["add", "double", "remove", "move", "hang", "swap", "game", "less"]
@@ -289,6 +292,40 @@ def test_a_search_that_is_stopped_goes_on_from_what_it_judged(tmp_path: Path, mo
     other = assess(set_value(a.plan, "brief/hours", "6 h").plan, catalogue().stock())
     assert search(other, Judged(tmp_path, 3))(progress)["judged"] == 0, "another build's chunks, or a torn file, are no use"
     assert not kept.exists()
+
+
+def test_a_search_costs_what_is_to_be_bought_and_can_keep_to_the_drawer(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("briskcell.services.search.GAUGES", (16.0, 20.0))
+    monkeypatch.setattr("briskcell.services.search.filling", lambda *_: None)
+    plan = set_value(sanderling(), "brief/hours", "3 h").plan
+    own = plan.packs[0].cell.part_class
+
+    def found(kind: str, rows: list[DrawerRow], plan: Plan = plan) -> list[dict[str, Any]]:
+        made = search(assess(plan, catalogue().stock()), Judged(tmp_path, 3), rows, kind)(Progress(lambda _: None))
+        return [*made["points"], *made["found"]]
+
+    few = next(f for f in found(KIND, []) if f["cell"] != own and f["parallel"] < 4)
+    mine, board, most = few["cell"], few["board"], few["parallel"]
+    rows = [DrawerRow(part_class=mine, quantity=most, price=2.5), DrawerRow(part_class=board, quantity=1),
+            DrawerRow(part_class=own, sold_out=True)]  # fmt: skip
+    alone = found(IN_DRAWER, rows)
+    assert {(f["cell"], f["board"], f["cost"], f["lie"]) for f in alone} == {(mine, board, 0.0, True)}
+    assert max(f["parallel"] for f in alone) <= most, "no more cells than lie there"
+    every = found(KIND, rows)
+    assert own not in {f["cell"] for f in every}, "what is sold out and does not lie there is left out"
+    for f in every:
+        lacking = max(f["parallel"] - (most if f["cell"] == mine else 0), 0)
+        each = 2.5 if f["cell"] == mine else catalogue().find(f["cell"]).part.cost
+        other = 0.0 if f["board"] == board else catalogue().find(f["board"]).part.cost
+        assert f["cost"] == pytest.approx(lacking * each + other, abs=0.01), f
+    assert {f["lie"] for f in every} == {True, False}
+    measured = plan.packs[0].cell.model_copy(update={"part_class": "", "name": "My own cell"})
+    typed = replaced(plan, altered(plan.packs[0], cell=measured))
+    assert "" in {f["cell"] for f in found(KIND, [], typed)}, "a cell that was typed in is among them"
+    taken = take_found(assess(typed), "", 2, "boost-5v-3a", 20.0).plan.packs[0]
+    assert (taken.cell, taken.parallel) == (measured, 2)
+    with pytest.raises(FigureError, match="No cell that the build could take lies in the drawer"):
+        found(IN_DRAWER, [])
 
 
 def test_phases_are_read_as_people_type_them() -> None:

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import shutil
 import time
 from pathlib import Path
 from threading import Event
 from typing import Any
 
 import numpy as np
+import pytest
 
+from briskcell.core.search import scout
 from briskcell.services.jobs import Progress
-from briskcell.services.search import KIND
+from briskcell.services.search import IN_DRAWER, KIND
 from briskcell.services.workshop import Workshop
 from briskcell.store import JobRow
+from briskcell.store.drawer import DrawerRow
 
 
 def until(workshop: Workshop, build: int, state: str) -> JobRow:
@@ -97,24 +101,41 @@ def test_what_was_begun_anew_is_not_ended_by_what_it_replaced(workshop: Workshop
     assert until(workshop, 1, "done").result == {"new": True}
 
 
-def test_a_search_that_the_end_of_the_program_cut_off_goes_on_at_the_next_start(tmp_path: Path) -> None:
-    shop = Workshop(tmp_path / "builds.sqlite3")
-    shop.load_demo()
-    shop.begin_search(3)
+@pytest.mark.usefixtures("short_search")
+@pytest.mark.parametrize("kind", [KIND, IN_DRAWER])
+def test_a_search_that_the_end_of_the_program_cut_off_goes_on_at_the_next_start(
+    tmp_path: Path, demo_file: Path, kind: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("briskcell.services.judged.EVERY_S", 0.0)
+    for place in ("core.search.scout", "services.search"):
+        monkeypatch.setattr(f"briskcell.{place}.CHUNK", 16 if kind == IN_DRAWER else 256)
+    judge = scout._judge
+
+    def slowly(*asked: Any) -> Any:
+        time.sleep(0.05)
+        return judge(*asked)
+
+    monkeypatch.setattr(scout, "_judge", slowly)
+    shop = Workshop(Path(shutil.copy(demo_file, tmp_path)))
+    lie = [DrawerRow(part_class=c, quantity=9) for c in ("cell-21700-e50", "pouch-p30", "boost-5v-5a", "boost-5v-8a")]
+    shop.drawer.put_all(lie if kind == IN_DRAWER else [])
+    shop.begin_search(3, kind)
     while not list((tmp_path / "searches").glob("3-*.npz")):
         time.sleep(0.05)
     shop.close()  # in the midst of it
-    again = Workshop(tmp_path / "builds.sqlite3")
-    cut = again.jobs.of(3, KIND)
+    again = Workshop(tmp_path / demo_file.name)
+    cut = again.search_of(3)
     assert cut is not None
     assert cut.state == "interrupted"
     with np.load(next((tmp_path / "searches").glob("3-*.npz"))) as kept:
         assert len(kept.files) > 0
     again.go_on()
-    while (job := again.jobs.of(3, KIND)) is not None and job.state in ("queued", "running"):
+    while (job := again.search_of(3)) is not None and job.state in ("queued", "running"):
         time.sleep(0.1)
     assert job is not None
-    assert job.state == "done"
+    assert (job.state, job.kind) == ("done", kind)
     assert job.result is not None
-    assert job.result["judged"] > 80_000
+    gauges, counts = 3, 24
+    assert job.result["judged"] % (gauges * counts) == 0
+    assert (job.result["judged"] == gauges * counts * 2 * 2) == (kind == IN_DRAWER)
     again.close()

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -18,14 +20,17 @@ from briskcell.core.search.candidates import same_charge
 from briskcell.core.search.choices import Filling, Offer, choose, stacked
 from briskcell.core.search.scout import CHUNK, Scouted, scout
 from briskcell.formats.plan_json import document_of
-from briskcell.library import catalogue
+from briskcell.library import PartClass, catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Link
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, Pack
 from briskcell.model.tree import behind_links
+from briskcell.model.units import show
+from briskcell.store.drawer import DrawerRow
 
+from .drawer.at_hand import AtHand
 from .edits.values import Edit
 from .jobs import Progress, Work
 from .judge import assessed
@@ -37,26 +42,45 @@ GAUGES = tuple(float(g) for g in range(10, 31))
 Array = NDArray[np.float64]
 
 
-KIND = "search"
+# A search of all that there is, and one of what lies in the drawer alone.
+KIND, IN_DRAWER = "search", "search of the drawer"
 
 
-def search(a: Assessment, judged: Judged) -> Work:
-    """The work of searching for a build.
+def search(a: Assessment, judged: Judged, rows: Sequence[DrawerRow] = (), kind: str = KIND) -> Work:
+    """The work of searching for a build, among the classes of the library and what is the build's own.
+
+    What lies in the drawer costs nothing more, what is sold out is left out.
 
     Raises
     ------
     FigureError
-        If the build is not of the kind that the search knows: one pack, a wire right behind it, one board that feeds the rest.
+        If the build is not of the kind that the search knows: one pack, a wire right behind it, one board that feeds the rest;
+        or if nothing that it could take lies in the drawer, where that alone is asked.
     """
-    plan = a.plan
+    plan, drawer = a.plan, AtHand(rows)
     pack, _, main = _ends(plan)
-    cells = [c.part for c in catalogue().of_kind("cells") if same_charge(c.part, pack.cell)]
-    boards = [c.part for c in catalogue().boards() if c.part.kind == main.kind and same_output(c.part, main)]
+
+    def asked(part_class: str) -> bool:
+        return drawer.have(part_class) > 0 if kind == IN_DRAWER else drawer.can_be_had(part_class)
+
+    cells = [c for c in _with_own(pack.cell, catalogue().of_kind("cells")) if same_charge(c, pack.cell) and asked(c.part_class)]
+    boards = [
+        b for b in _with_own(main, catalogue().boards()) if b.kind == main.kind and same_output(b, main) and asked(b.part_class)
+    ]
+    if not cells or not boards:
+        what = "cell that the build could take" if not cells else f"board that gives {show(main.output_v.likely, 'V')} here"
+        raise FigureError("search", f"No {what} lies in the drawer." if kind == IN_DRAWER else f"Every {what} is sold out.",
+                          fix="Say in the drawer what you have.")  # fmt: skip
+    a = replace(a, stock=replace(a.stock, chargers=tuple(c for c in a.stock.chargers if asked(c.part_class))))
     chunks = len(boards) * -(-len(cells) * len(PARALLEL) * len(GAUGES) // CHUNK)
 
     def work(progress: Progress) -> dict[str, Any]:
         start = time.perf_counter()
         filled = filling(a, cells, max(PARALLEL))
+        if filled is not None:
+            filled = replace(
+                filled, cost=np.array([0.0, *(float(drawer.to_buy(b.part_class, 1, b.cost)) for b in filled.boards[1:])])
+            )
         kept = judged.load(document_of(plan), [c.part_class for c in cells], [b.part_class for b in boards], __version__)
 
         def stop() -> bool:
@@ -70,7 +94,7 @@ def search(a: Assessment, judged: Judged) -> Work:
         else:
             judged.forget()
         return {"judged": len(out.runtime_h), "share": len(kept) / max(chunks, 1), "wanted_h": plan.brief.hours,
-                "chargers": len(filled.boards) if filled else 0, **_results(a, out, filled),
+                "chargers": len(filled.boards) if filled else 0, **_results(a, out, filled, drawer, alone=kind == IN_DRAWER),
                 "margins": [plan.brief.margins.comfortable, plan.brief.margins.close],
                 "seconds": time.perf_counter() - start}  # fmt: skip
 
@@ -88,22 +112,29 @@ def _ends(plan: Plan) -> tuple[Pack, Link, Converter]:
     return pack, wire, main
 
 
-def _results(a: Assessment, out: Scouted, filled: Filling | None) -> dict[str, Any]:
+def _with_own(own: Any, classes: Sequence[PartClass]) -> list[Any]:
+    """Classes of the library, what stands in the build with its own figures in the place of its class, or before them all."""
+    return [own, *(c.part for c in classes if c.part.part_class != own.part_class)]
+
+
+def _results(a: Assessment, out: Scouted, filled: Filling | None, drawer: AtHand, *, alone: bool) -> dict[str, Any]:
     """The choices, each judged on the whole build; why the others fail; near misses; the points of the frontier."""
     plan = a.plan
-    bay, cost = plan.bay or bay_of_case(plan), _costs(plan, out)
+    bay, cost = plan.bay or bay_of_case(plan), _costs(plan, out, drawer)
+    wanted = out.parallel * plan.packs[0].series
+    lie = np.array([drawer.have(c.part_class) for c in out.cells], dtype=int)[out.cell] >= wanted
     thick, _, _ = stacked(plan, out, bay)
     judged: dict[Offer, dict[str, Any]] = {}
 
     def row(offer: Offer) -> dict[str, Any]:
-        return _row(out, offer, thick, cost, filled)
+        return _row(out, offer, thick, cost, filled) | {"lie": bool(lie[offer.at])}
 
     def holds(offer: Offer) -> bool:
         judged[offer] = made = row(offer)
         made |= _whole(a, made)
         return bool(made["state"] != "fails")
 
-    chosen = choose(plan, out, bay, cost, filled, holds)
+    chosen = choose(plan, out, bay, cost, filled, holds, lie if alone else None)
     fallen = sorted({made["worst"] for made in judged.values() if made["state"] == "fails"})
     return {
         "passing": chosen.passing,
@@ -116,11 +147,12 @@ def _results(a: Assessment, out: Scouted, filled: Filling | None) -> dict[str, A
     }
 
 
-def _costs(plan: Plan, out: Scouted) -> Array:
-    """What cells and board cost; inf where that is not known. [€]"""
-    cells = np.array([np.inf if c.cost is None else c.cost for c in out.cells], dtype=np.float64)
-    boards = np.array([np.inf if b.cost is None else b.cost for b in out.boards], dtype=np.float64)
-    return np.asarray(cells[out.cell] * out.parallel * plan.packs[0].series + boards[out.board])
+def _costs(plan: Plan, out: Scouted, drawer: AtHand) -> Array:
+    """What of cells and board is to be bought; inf where a price is not known. [€]"""
+    counts = np.arange(int(out.parallel.max(initial=0)) + 1) * plan.packs[0].series
+    cells = np.stack([drawer.to_buy(c.part_class, counts, c.cost) for c in out.cells])
+    boards = np.array([float(drawer.to_buy(b.part_class, 1, b.cost)) for b in out.boards])
+    return np.asarray(cells[out.cell, out.parallel] + boards[out.board])
 
 
 def _row(out: Scouted, offer: Offer, thick: Array, cost: Array, filled: Filling | None) -> dict[str, Any]:
@@ -157,7 +189,8 @@ def take_found(a: Answers, cell_key: str, parallel: int, board_key: str, awg: fl
     """Put a combination into the build; the charge board that is there stays unless another is named."""
     plan = a.plan
     pack, wire, main = _ends(plan)
-    cell, board = catalogue().find(cell_key).part, catalogue().find(board_key).part
+    cell = pack.cell if cell_key == pack.cell.part_class else catalogue().find(cell_key).part
+    board = main if board_key == main.part_class else catalogue().find(board_key).part
     if not isinstance(cell, Cell) or not isinstance(board, Converter) or not 1 <= parallel <= max(PARALLEL) or awg not in GAUGES:
         raise FigureError("search", "That is no combination of the search.", fix="Search again.")
     words = f"{pack.series}S{parallel}P of {cell.name}, {board.name}, {awg:.0f} AWG"

@@ -29,6 +29,7 @@ from briskcell.store import (
 )
 from briskcell.store.devices import DeviceStore
 from briskcell.store.drawer import DrawerStore
+from briskcell.store.jobs import JobRow
 from briskcell.store.log import LogStore
 from briskcell.store.runs import RunStore
 from briskcell.store.units import UnitStore
@@ -39,12 +40,12 @@ from .bench.recording import Recorder
 from .demo import demo_plans, sanderling
 from .drafts import DraftRequest, PartsRequest, begun
 from .edits.values import Edit, checked
-from .jobs import Runner
+from .jobs import Runner, Work
 from .judge import assessed, judged, sheltered
 from .judged import Judged
 from .merge import merged
 from .pairing import Pairing
-from .search import KIND, search
+from .search import IN_DRAWER, KIND, search
 from .summary import VERSION, summary_of
 from .uploads import Uploads
 
@@ -294,17 +295,34 @@ class Workshop:
         made = [(document_of(p), summary_of(judged(p, p.name))) for p in reversed(demo_plans())]
         return self.store.create_first(made, "Demo build")
 
-    def begin_search(self, build_id: int, *, anew: bool = True) -> None:
-        """Begin the wide search for a build, or go on with one that was stopped; one that is under way is stopped."""
+    def begin_search(self, build_id: int, kind: str = KIND) -> None:
+        """Begin the wide search for a build, of all classes or of what lies in the drawer; one that is under way is stopped."""
         kept = Judged(self.folder, build_id)
-        if anew:
-            kept.forget()
-        self.jobs.begin(build_id, KIND, search(self.open(build_id).assessed, kept))
+        work = search(self.open(build_id).assessed, kept, self.drawer.rows(), kind)
+        kept.forget()
+        self._search(build_id, kind, work)
+
+    def go_on_with_search(self, build_id: int) -> None:
+        """Go on with the search that was stopped or cut off."""
+        job = self.search_of(build_id)
+        kind = job.kind if job else KIND
+        self._search(build_id, kind, search(self.open(build_id).assessed, Judged(self.folder, build_id), self.drawer.rows(), kind))
+
+    def _search(self, build_id: int, kind: str, work: Work) -> None:
+        for other in {KIND, IN_DRAWER} - {kind}:
+            self.jobs.stop(build_id, other)
+        self.jobs.begin(build_id, kind, work)
+
+    def search_of(self, build_id: int) -> JobRow | None:
+        """The build's newest search, as far as it is."""
+        found = [job for kind in (KIND, IN_DRAWER) if (job := self.jobs.of(build_id, kind)) is not None]
+        return max(found, key=lambda job: job.id, default=None)
 
     def go_on(self) -> None:
         """Go on with the searches that the end of the last program interrupted."""
-        for build_id in self.jobs.interrupted(KIND):
-            sheltered(f"search of build {build_id}", partial(self.begin_search, build_id, anew=False), None)
+        for build_id in {b for kind in (KIND, IN_DRAWER) for b in self.jobs.interrupted(kind)}:
+            if (job := self.search_of(build_id)) is not None and job.state == "interrupted":
+                sheltered(f"search of build {build_id}", partial(self.go_on_with_search, build_id), None)
 
     def begin_mending(self, build_id: int) -> None:
         """Begin to mend all of a build; what was under way is stopped."""

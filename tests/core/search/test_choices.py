@@ -16,6 +16,7 @@ from briskcell.library import catalogue
 from briskcell.model.changes import remade
 from briskcell.model.parts import Converter
 from briskcell.services.demo import sanderling
+from briskcell.services.drawer.at_hand import AtHand
 from briskcell.services.search import _costs, take_found
 
 
@@ -25,7 +26,7 @@ def test_the_frontier_is_that_of_brute_force() -> None:
     cells = [c.part for c in catalogue().of_kind("cells") if same_charge(c.part, plan.packs[0].cell)]
     boards = [b for k in ("boost-5v-3a", "boost-5v-5a", "boost-5v-8a") if isinstance(b := catalogue().find(k).part, Converter)]
     out = scout(plan, cells, (1, 2, 3, 4), boards, (18.0, 20.0, 24.0))
-    cost = _costs(plan, out)
+    cost = _costs(plan, out, AtHand())
     a = assess(plan, catalogue().stock())
     filled = filling(a, cells, 4)
     assert filled is not None
@@ -85,7 +86,7 @@ def test_a_choice_taken_plays_as_it_was_promised() -> None:
     board = catalogue().find("boost-5v-5a").part
     assert isinstance(board, Converter)
     out = scout(plan, cells, (1, 2, 3), [board], (20.0,))
-    found = choose(plan, out, plan.bay, _costs(plan, out))
+    found = choose(plan, out, plan.bay, _costs(plan, out, AtHand()))
     assert found.choices
     for c in found.choices:
         k, a = c.offer.at, assess(plan, catalogue().stock())

@@ -119,7 +119,9 @@ def stacked(plan: Plan, out: Scouted, bay: Bay) -> tuple[Array, Flags, Array]:
     return thick, fits, over
 
 
-def asked_of(plan: Plan, out: Scouted, bay: Bay, cost: Array, filled: Filling | None) -> tuple[Array, tuple[Asked, ...]]:
+def asked_of(
+    plan: Plan, out: Scouted, bay: Bay, cost: Array, filled: Filling | None, lie: Flags | None = None
+) -> tuple[Array, tuple[Asked, ...]]:
     """Every test of the brief that a search can ask, and the thickness in the bay.
 
     Parameters
@@ -131,9 +133,11 @@ def asked_of(plan: Plan, out: Scouted, bay: Bay, cost: Array, filled: Filling | 
     bay : Bay
         The room for the pack.
     cost : ndarray, shape (n,)
-        Of cells and board; inf where it is not known. [€]
+        Of the cells and the board that are to be bought; inf where it is not known. [€]
     filled : Filling or None
         Charge boards, where one charges the build.
+    lie : ndarray of bool, shape (n,), or None
+        Whose cells all lie in the drawer, where nothing else is asked for.
 
     Returns
     -------
@@ -161,6 +165,8 @@ def asked_of(plan: Plan, out: Scouted, bay: Bay, cost: Array, filled: Filling | 
         found.append(Asked("mass", "are too heavy", out.mass_g <= brief.mass_g, np.maximum(out.mass_g / brief.mass_g - 1.0, 0.0)))
     if brief.budget is not None:
         found.append(Asked("cost", "cost more than the budget", cost <= brief.budget, np.maximum(cost / brief.budget - 1.0, 0.0)))
+    if lie is not None:
+        found.append(Asked("drawer", "want more cells than lie in the drawer", lie, np.where(lie, 0.0, 1.0)))
     return thick, tuple(found)
 
 
@@ -170,8 +176,9 @@ def _allowed(plan: Plan, filled: Filling) -> Flags:
 
 
 def choose(
-    plan: Plan, out: Scouted, bay: Bay, cost: Array, filled: Filling | None = None, whole: Callable[[Offer], bool] = lambda _: True
-) -> Chosen:
+    plan: Plan, out: Scouted, bay: Bay, cost: Array, filled: Filling | None = None,
+    whole: Callable[[Offer], bool] = lambda _: True, lie: Flags | None = None,
+) -> Chosen:  # fmt: skip
     """The choices among candidates.
 
     Parameters
@@ -183,18 +190,20 @@ def choose(
     bay : Bay
         The room for the pack.
     cost : ndarray, shape (n,)
-        Of cells and board. [€]
+        Of the cells and the board that are to be bought. [€]
     filled : Filling, optional
         Charge boards, where one charges the build.
     whole : callable, optional
         Whether an offer holds as a whole build; asked of the frontier, of some of it where it is long.
+    lie : ndarray of bool, shape (n,), optional
+        Whose cells all lie in the drawer, where nothing else is asked for.
 
     Returns
     -------
     Chosen
         At most a dozen that differ in pack or a board; a thicker wire than needed is no other choice.
     """
-    thick, tests = asked_of(plan, out, bay, cost, filled)
+    thick, tests = asked_of(plan, out, bay, cost, filled, lie)
     all_pass = np.logical_and.reduce([t.passes for t in tests]) if len(out.runtime_h) else np.zeros(0, dtype=bool)
     reasons = tuple((t.failed, int((~t.passes).sum())) for t in tests)
     good = _thinnest_wire(out, np.flatnonzero(all_pass))
@@ -315,4 +324,6 @@ def _missed(plan: Plan, out: Scouted, test: str, k: int) -> str:
         return "does not fit: it wants room for another string or two"
     if test == "charge":
         return f"is not full within {show(brief.charge_hours, 'h')}: a stronger charger than any that suits, or more time"
+    if test == "drawer":
+        return f"wants {int(out.parallel[k]) * plan.packs[0].series} cells, more than lie in the drawer"
     return f"weighs {show(float(out.mass_g[k]), 'g')}" if test == "mass" else "costs more than the budget"

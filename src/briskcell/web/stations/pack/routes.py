@@ -9,7 +9,7 @@ from briskcell.model.errors import FigureError
 from briskcell.model.units import read
 from briskcell.services.edits.values import Edit
 from briskcell.services.pack import bay, cells
-from briskcell.services.search import KIND, take_found
+from briskcell.services.search import IN_DRAWER, KIND, take_found
 from briskcell.web.build import base_revision, bp, change, form
 from briskcell.web.shelf import workshop
 from briskcell.web.units import plain
@@ -65,7 +65,7 @@ def wrapper(build_id: int) -> Response:
 
 
 def _search_shown(build_id: int) -> Response:
-    job = workshop().jobs.of(build_id, KIND)
+    job = workshop().search_of(build_id)
     result = job.result if job and job.result and "unbeaten" in job.result else None  # else an earlier version's
     drawn = scatters(result["points"]) if result else None
     return make_response(render_template("pack/_search.html", id=build_id, job=job, result=result, s=drawn))
@@ -80,14 +80,18 @@ def search(build_id: int) -> Response:
 @bp.post("/search")
 def search_begin(build_id: int) -> Response:
     """Begin the wide search, or go on with one that was stopped; one that is under way for this build is stopped."""
-    workshop().begin_search(build_id, anew=form("do") != "go on")
+    if form("do") == "go on":
+        workshop().go_on_with_search(build_id)
+    else:
+        workshop().begin_search(build_id, IN_DRAWER if form("do") == "drawer" else KIND)
     return _search_shown(build_id)
 
 
 @bp.post("/search/stop")
 def search_stop(build_id: int) -> Response:
     """Stop it; what it found so far stays."""
-    workshop().jobs.stop(build_id, KIND)
+    for kind in (KIND, IN_DRAWER):
+        workshop().jobs.stop(build_id, kind)
     return _search_shown(build_id)
 
 

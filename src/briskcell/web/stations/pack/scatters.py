@@ -12,7 +12,7 @@ MEASURES = (
     ("runtime_h", "plays at least", "Plays", "h", True),
     ("thickness_mm", "thick at most", "Thickness", "mm", False),
     ("mass_g", "cells at most", "Mass of the cells", "g", False),
-    ("cost", "costs at most", "Cost", "€", False),
+    ("cost", "costs at most", "To buy", "€", False),
     ("charge_h", "full within", "Full in", "h", False),
 )
 
