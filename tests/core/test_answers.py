@@ -18,6 +18,7 @@ from briskcell.core.workings import working
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
+from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 from briskcell.services.drafts import DraftRequest, draft
@@ -262,6 +263,33 @@ def test_a_draft_is_complete_and_feeds_every_part_within_its_window(board: str, 
     assert not [f.cause for f in a.findings if f.state == "fails"]
     assert a.charges
     assert all(p.source and f.grade == "typical" for p in [f for c in a.plan.loads for f in [c.draw.play]] for f in [p])
+
+
+def test_what_hangs_on_the_currents_alone_is_asked_once_of_plans_that_have_them() -> None:
+    a = assess(sanderling(), SHELF)
+    a.work_out()
+    plan, board, pack = a.plan, a.plan.chargers[0], a.plan.packs[0]
+    brief, cell = plan.brief, pack.cell
+    same = [
+        replaced(plan, altered(board, current_a=2.0)),
+        remade(plan, {"brief": brief.model_copy(update={"hours": 11.0})}),
+        remade(plan, {"case": plan.case.model_copy(update={"depth_mm": 40.0, "vents": True})}),
+        remade(plan, {"days": ()}),
+    ]
+    other = [
+        remade(plan, {"brief": brief.model_copy(update={"cells_c": 0.0})}),
+        replaced(plan, altered(pack, parallel=3)),
+        replaced(plan, altered(plan.loads[0], peak_share=0.4)),
+        remade(plan, {"profile": plan.profile.model_copy(update={"rest": 0.5, "play": 0.4, "peak": 0.1})}),
+        replaced(plan, altered(pack, cell=cell.model_copy(update={"max_discharge_a": Figure(low=3, likely=3, high=3)}))),
+    ]
+    for changed in (*same, *other):
+        made, fresh = a.of(changed), assess(changed, SHELF)
+        assert (made.op.flow is a.op.flow) == (changed in same)
+        assert made.op.plan is changed
+        assert [(f.key, f.state, f.cause) for f in made.findings] == [(f.key, f.state, f.cause) for f in fresh.findings]
+        assert made.requirements == fresh.requirements
+        assert (made.resets.expected, made.spare_range) == (fresh.resets.expected, fresh.spare_range)  # type: ignore[union-attr]
 
 
 def test_a_table_row_without_source_does_not_load() -> None:

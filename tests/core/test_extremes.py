@@ -31,7 +31,7 @@ def numbers(at: Any) -> Any:
         yield from numbers(at.tolist())
 
 
-@settings(max_examples=20)
+@settings(max_examples=10)
 @given(st.integers(0, 10**9))
 def test_a_valid_extreme_plan_is_answered_whole(seed: int) -> None:
     plan = extreme_plan(seed)

@@ -46,15 +46,15 @@ def test_a_simulator_finds_the_same_voltages_in_the_demo_builds(soc: float) -> N
     assert sum(agrees(plan, soc, state) for plan in demo_plans() for state in STATES) == 171
 
 
-def test_a_simulator_finds_the_same_voltages_in_fifty_random_builds() -> None:
+def test_a_simulator_finds_the_same_voltages_in_twenty_random_builds() -> None:
     rng = random.Random(13)
     compared = 0
-    for _ in range(50):
+    for _ in range(20):
         plan = sound(rng)
         for fault in rng.sample(list(FAULTS), rng.choice([0, 1, 2])):
             plan = fault(plan, rng)
         compared += sum(agrees(plan, soc, rng.choice(STATES)) > 0 for soc in (0.9, 0.5, 0.2))
-    assert compared >= 120, "most random builds can be carried"
+    assert compared >= 48, "most random builds can be carried"
 
 
 def test_odd_builds_too() -> None:

@@ -221,11 +221,12 @@ def test_going_the_other_way_and_back_asks_the_same_question(plan: Plan) -> None
     assert alternatives(assess(curlew())) == (), "a bucked pack does not ask it"
 
 
+@pytest.mark.usefixtures("short_search")
 def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know(tmp_path: Path) -> None:
     seen: list[float] = []
     a = assess(sanderling(), catalogue().stock())
     result = search(a, Judged(tmp_path, 3))(Progress(seen.append))
-    assert result["judged"] > 10_000
+    assert result["judged"] > 5_000
     best = next(f for f in result["found"] if f["state"] != "fails")
     edit = take_found(a, best["cell"], best["parallel"], best["board"], best["awg"], best["charger"])
     built = assess(edit.plan)
@@ -257,8 +258,8 @@ def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know(tm
         take_found(a, best["cell"], 1, best["board"], 20.0, "charger-2s-1")
 
 
+@pytest.mark.usefixtures("short_search")
 def test_a_search_that_is_stopped_goes_on_from_what_it_judged(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("briskcell.services.search.GAUGES", (16.0, 20.0, 24.0))
     monkeypatch.setattr("briskcell.services.search.CHUNK", 256)
     monkeypatch.setattr("briskcell.services.search.filling", lambda *_: None)  # chargers are another test's
     monkeypatch.setattr("briskcell.core.search.scout.CHUNK", 256)
@@ -294,8 +295,8 @@ def test_a_search_that_is_stopped_goes_on_from_what_it_judged(tmp_path: Path, mo
     assert not kept.exists()
 
 
+@pytest.mark.usefixtures("short_search")
 def test_a_search_costs_what_is_to_be_bought_and_can_keep_to_the_drawer(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("briskcell.services.search.GAUGES", (16.0, 20.0))
     monkeypatch.setattr("briskcell.services.search.filling", lambda *_: None)
     plan = set_value(sanderling(), "brief/hours", "3 h").plan
     own = plan.packs[0].cell.part_class

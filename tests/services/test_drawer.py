@@ -110,8 +110,9 @@ def test_swaps_of_a_whole_build_bring_it_something_and_leave_nothing_worse() -> 
         assert (f"{fails - left} less that fails" in s.brings) == (left < fails)
         assert not a.harms(after)
     dear = assess(replaced(sanderling(), altered(sanderling().by_id["boost"], cost=60.0)), catalogue().stock())
-    best = next(s for s in across(dear, []) if s.part.id == "boost")
+    bring = across(dear, [])
+    best = next(s for s in bring if s.part.id == "boost")
     assert any("€ less" in words for words in best.brings)
-    assert across(dear, [DrawerRow(part_class=best.other.known.key, sold_out=True)]) != across(dear, [])
+    assert across(dear, [DrawerRow(part_class=best.other.known.key, sold_out=True)]) != bring
     assert {s.known.key for s in substitutes(dear, dear.plan.by_id["screen"], [])} == {
         c.key for c in catalogue().of_kind("loads") if c.group == "screen"} - {dear.plan.by_id["screen"].part_class}  # fmt: skip

@@ -73,6 +73,11 @@ ANSWERS = (
     "game_hours", "trickles", "charge_warmths", "resets", "starts", "days", "proposals", "direct_feeds", "voltage_guards",
     "ways_off", "lamps", "shorts", "laid",
 )  # fmt: skip
+# What hangs on the currents alone; and of a plan what these do not hang on.
+OF_CURRENTS = ("draw", "runtimes", "pack_index", "_reach", "runtime_range", "headrooms", "spare_range", "resets", "collapse",
+               "end_soc")  # fmt: skip
+BESIDE = {"name", "note", "brief", "boot_s", "days", "shutdown", "case", "bay", "supplies", "chargers", "trickles", "balancers",
+          "placed", "joined"}  # fmt: skip
 Report = Callable[[str, Exception], None]
 
 
@@ -94,6 +99,26 @@ def raised(what: str, error: Exception) -> None:  # noqa: ARG001  the name of wh
     raise error
 
 
+def same_currents(one: Plan, other: Plan) -> bool:
+    """Whether the same currents flow in two plans while the console runs from its stores.
+
+    Parameters
+    ----------
+    one, other : Plan
+        The plans.
+
+    Returns
+    -------
+    bool
+        True where they differ at most in what lies beside that: charging, case, brief, days.
+    """
+    return (
+        all(getattr(one, f) == getattr(other, f) for f in Plan.model_fields if f not in BESIDE)
+        and one.brief.cells_c == other.brief.cells_c
+        and [s.id for s in one.supplies] == [s.id for s in other.supplies]
+    )
+
+
 @dataclass(frozen=True)
 class Answers:
     """The answers for one plan. Each is computed when first asked for, and kept.
@@ -105,9 +130,13 @@ class Answers:
     stock: Stock = field(default=NOTHING, repr=False)
     report: Report = field(default=raised, repr=False)
 
-    def of(self, plan: Plan) -> Self:
-        """Another plan, assessed with the same stock."""
-        return type(self)(plan, self.stock, self.report)
+    def of(self, plan: Plan, report: Report | None = None) -> Self:
+        """Another plan, assessed with the same stock; where the same currents flow, what hangs on them alone is not asked again."""
+        made = type(self)(plan, self.stock, report or self.report)
+        if "op" in self.__dict__ and same_currents(self.plan, plan):
+            made.__dict__["op"] = self.op.of_same(plan)
+            made.__dict__.update({name: self.__dict__[name] for name in OF_CURRENTS if name in self.__dict__})
+        return made
 
     @cached_property
     def op(self) -> Operating:

@@ -33,15 +33,15 @@ def assessed(plan: Plan, about: str) -> Assessment:
     return assess(plan, catalogue().stock(), Watch(about))
 
 
-def judged(plan: Plan, about: str) -> Assessment:
-    """A plan assessed whole, to be kept.
+def judged(plan: Plan, about: str, near: Assessment | None = None) -> Assessment:
+    """A plan assessed whole, to be kept; ``near`` is an assessment of what it was made of.
 
     Raises
     ------
     FigureError
         If some of it cannot be worked out: such a plan is not kept.
     """
-    found = assessed(plan, about)
+    found = near.of(plan, Watch(about)) if near else assessed(plan, about)
     found.work_out()
     if isinstance(watch := found.report, Watch) and watch.failed:
         what = ", ".join(dict.fromkeys(watch.failed))

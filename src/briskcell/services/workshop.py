@@ -199,7 +199,7 @@ class Workshop:
             if not isinstance(saved, Stale):
                 self._keep(build_id, saved.id, found)
                 return self._opened(saved, meanwhile=(base.plan, theirs))
-        new = judged(done.plan, f"build {build_id}: {done.words}")
+        new = judged(done.plan, f"build {build_id}: {done.words}", base)
         saved = self.store.save(build_id, base_id, document_of(done.plan), done.words, summary_of(new))
         if isinstance(saved, Stale):
             return Conflict(self._opened(saved.current), self._opened(saved.mine), self.at(build_id, base_id))

@@ -73,21 +73,21 @@ def test_the_culprit_is_among_the_first_two_of_four_complaints_in_five() -> None
     rng = random.Random(16)
     first = two = tried = 0
     seen = Counter[str]()
-    while tried < 120:
+    while tried < 60:
         a = assess(sound(rng), STOCK)
         faults = [f for f in could_be(a) if f.kind in KIND]
         rng.shuffle(faults)
         sound_says = observed(Specimen(a))
         for fault in faults[:6]:
             told = observed(Specimen(a, (fault,)))
-            if told is None or told == sound_says or tried == 120:
+            if told is None or told == sound_says or tried == 60:
                 continue
             ranked = suspects(a, *told)
             at = next((k for k, s in enumerate(ranked) if s.kind == KIND[fault.kind] and fault.where in s.elements), 99)
             tried, first, two = tried + 1, first + (at == 0), two + (at < 2)
             seen[fault.kind] += 1
     print(f"{two} of {tried} culprits among the first two, {first} the very first; {dict(seen)}")
-    assert two >= 96
+    assert two >= 48
     assert set(seen) == set(KIND)
 
 

@@ -79,11 +79,11 @@ def test_a_sound_build_passes_every_step_at_any_charge() -> None:
                 assert step.holds(read) if step.unit else read == 1.0, (plan.name, step.key, step.low, read, step.high)
 
 
-def test_the_true_cause_is_among_the_first_three_of_two_hundred_faulty_builds() -> None:
+def test_the_true_cause_is_among_the_first_three_of_eighty_faulty_builds() -> None:
     rng = random.Random(14)
     named, located, unseen = 0, 0, 0
     kinds = Counter[str]()
-    for turn in range(200):
+    for turn in range(80):
         if turn % 2 == 0:
             a = assess(sound(rng), STOCK)
         fault = rng.choice([f for f in could_be(a) if f.kind != "hungry"])
@@ -96,9 +96,9 @@ def test_the_true_cause_is_among_the_first_three_of_two_hundred_faulty_builds() 
         said = [c.key.partition(":")[0] for c in causes(a, step, read)] if step.unit else ["swapped"]
         named += SAID[fault.kind] in said
         located += step.element == fault.where
-    print(f"{named} of 200 named among the first three, {located} at the very place, {unseen} not seen; {dict(kinds)}")
-    assert named >= 190
-    assert located >= 190
+    print(f"{named} of 80 named among the first three, {located} at the very place, {unseen} not seen; {dict(kinds)}")
+    assert named >= 76
+    assert located >= 76
     assert len(kinds) == 10, "each class of fault is tried"
 
 

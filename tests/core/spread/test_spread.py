@@ -128,7 +128,7 @@ def test_learning_is_calibrated_on_made_up_truth_and_narrows() -> None:
     rng, source = np.random.default_rng(15), random.Random(15)
     held = narrower = 0
     tried, before, after = 0, [], []
-    while tried < 300:
+    while tried < 150:
         a = assess(sound(source), STOCK)
         prior = spread(a.op, hours_of(a.plan), count=600, seed=20)
         if prior is None or not prior.of:

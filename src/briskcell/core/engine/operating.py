@@ -32,6 +32,12 @@ class Operating:
     curves: tuple[StoreCurves, ...]
     flow: Flow
 
+    def of_same(self, plan: Plan) -> Operating:
+        """The same currents in another plan that has them."""
+        made = Operating(plan, self.network, self.curves, self.flow)
+        made.__dict__.update({k: v for k, v in self.__dict__.items() if k != "plan"})
+        return made
+
     @property
     def soc(self) -> Array:
         """States of charge, falling."""
