@@ -274,6 +274,7 @@ def test_the_pack_is_chosen_from_all_that_fit_or_typed_from_its_wrapper(page: Pa
     expect(page.locator("#verdict")).to_contain_text("9.90 Ah")  # a promise no cell of that size keeps is found out
 
 
+@pytest.mark.usefixtures("short_search")
 def test_the_wide_search_shows_its_progress_and_can_be_stopped(page: Page, site: str) -> None:
     page.goto(f"{site}/builds/{SOUND}/pack")
     search = page.locator("#search")

@@ -42,15 +42,23 @@ class Assessment(Answers):
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
-        """What is wrong or close, worst first. A rule that fails takes nothing but itself away."""
-        found: list[Finding] = []
-        for rule in RULES.values():
+        """What is wrong or close, worst first."""
+        return sorted_findings([f for name in RULES for f in self.of_rule(name)])
+
+    def of_rule(self, name: str) -> tuple[Finding, ...]:
+        """What one rule says. A rule that fails takes nothing but itself away."""
+        if name not in self._by_rule:
+            rule = RULES[name]
             try:
-                found += [replace(f, judge=self._remedy) for f in rule.check(self)]
+                self._by_rule[name] = tuple(replace(f, judge=self._remedy) for f in rule.check(self))
             except Exception as error:  # whatever it is: the other rules still speak
                 self.report(f"rule {rule.name}", error)
-                found.append(unjudged(rule))
-        return sorted_findings(found)
+                self._by_rule[name] = (unjudged(rule),)
+        return self._by_rule[name]
+
+    @cached_property
+    def _by_rule(self) -> dict[str, tuple[Finding, ...]]:
+        return {}
 
     @cached_property
     def failures(self) -> dict[str, tuple[float, str]]:
@@ -76,7 +84,7 @@ class Assessment(Answers):
         tried = 0
         for fix in islice(self.options(finding), MOST_TRIED):
             after, tried = self.of(fix.plan), tried + 1
-            if not mended(finding, after.findings):
+            if not mended(finding, after.of_rule(finding.rule)):
                 continue
             harm = self.harms(after)
             if not harm:
