@@ -3,6 +3,8 @@ PYTHON ?= $(shell command -v python3.11 || command -v python3)
 VENV := .venv
 BIN := $(VENV)/bin
 .DEFAULT_GOAL := help
+# What is compiled is kept, also where the surroundings say otherwise: each start of the program reads it again.
+export PYTHONDONTWRITEBYTECODE :=
 .PHONY: help tools pango demo test check bench mutants soak assets screenshots clean
 
 help:
@@ -54,8 +56,9 @@ check: $(VENV)/ready-dev
 	$(BIN)/djlint --lint --quiet src/briskcell/web/templates
 	$(BIN)/python -m pytest src
 
+# Assertions are taken as they stand, which reads the tests faster; what failed is run again with all that it compared.
 test: check pango tools
-	$(BIN)/python -m pytest tests -n 3 --dist worksteal
+	$(BIN)/python -m pytest tests -n 3 --dist worksteal --assert=plain || { $(BIN)/python -m pytest tests --last-failed --last-failed-no-failures=none; exit 1; }
 
 # A general battery library beside ours, in an environment of its own.
 bench: $(VENV)/ready-dev
