@@ -17,7 +17,7 @@ Array = NDArray[np.float64]
 COUNT, SEED = 4000, 20
 TENTHS = np.array([0.1, 0.9])
 FEW = 400  # samples that are solved whole where it cannot be put together
-FEWER = 100  # of the least spare, where not even that can: a page waits for them
+FEWER = 100  # samples of the least spare, where it cannot be put together: a page waits for them
 WHOLE = 8  # samples that are solved whole besides, to hold the put-together ones against
 OFF = 0.02  # by which the two may differ, before every sample is solved whole
 
