@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from typing import Any
+from weakref import WeakKeyDictionary
 
 from flask.testing import FlaskClient
 
@@ -16,12 +17,18 @@ def found(pattern: str, text: str) -> str:
 
 
 def token(client: FlaskClient) -> str:
-    return found(r'name="csrf" content="([^"]+)"', client.get("/").text)
+    """What a page has to send a change with; one holds for all that a browser asks."""
+    if (kept := TOKENS.get(client)) is None:
+        kept = TOKENS[client] = found(r'name="csrf" content="([^"]+)"', client.get("/help").text)
+    return kept
+
+
+TOKENS: WeakKeyDictionary[FlaskClient, str] = WeakKeyDictionary()
 
 
 def revision(client: FlaskClient, build: int = 3) -> str:
     """The revision that a page of the build stands on."""
-    return found(r'data-revision="(\d+)"', client.get(f"/builds/{build}/draw").text)
+    return str(client.application.extensions["briskcell"].newest(build))
 
 
 def post(client: FlaskClient, path: str, form: dict[str, str] | None = None, build: int = 3) -> Any:
