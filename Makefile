@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 .DEFAULT_GOAL := help
 # What is compiled is kept, also where the surroundings say otherwise: each start of the program reads it again.
 export PYTHONDONTWRITEBYTECODE :=
-.PHONY: help tools pango demo test check bench mutants soak assets screenshots clean
+.PHONY: help tools pango demo test check types doctests bench mutants soak assets screenshots clean
 
 help:
 	@echo "make demo         serve the demo builds on 127.0.0.1"
@@ -51,9 +51,15 @@ tools:
 check: $(VENV)/ready-dev
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
-	$(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
 	$(BIN)/djlint --lint --quiet src/briskcell/web/templates
+	@$(MAKE) --no-print-directory --output-sync --jobs 2 types doctests
+
+types: $(VENV)/ready-dev
+	$(BIN)/mypy
+
+# Besides what they hold, they compile the core's loops, once for all that comes after.
+doctests: $(VENV)/ready-dev
 	$(BIN)/python -m pytest src
 
 # Assertions are taken as they stand, which reads the tests faster; what failed is run again with all that it compared.
