@@ -9,7 +9,7 @@ from briskcell.core.answers import Answers
 from briskcell.core.draw.bill import bill
 from briskcell.core.heat.case import cells_limit_c, touch_limit_c
 from briskcell.core.pack.fit import best_placing, stack_mm
-from briskcell.core.pack.resets import MAYBE
+from briskcell.core.pack.resets import MAYBE, counted
 from briskcell.core.rails.headroom import Word, judged
 from briskcell.model.tree import layout_of
 from briskcell.model.units import show
@@ -65,7 +65,7 @@ def _use(a: Answers) -> Iterator[Requirement]:
         over = chance.expected > brief.resets_per_charge
         state = "fails" if chance.expected > brief.resets_per_charge + MAYBE else "close" if over else "holds"
         why = "Parts that peak by chance, together." if chance.at_end > 0 else "Even all peaks at once overrun nothing."
-        often = f"{chance.expected:.0f}" if chance.expected >= 10 else f"{chance.expected:.2g}" if chance.expected > 0 else "none"
+        often = counted(chance.expected)
         yield Requirement(field="resets_per_charge", got=often, state=state, why=why, station="pack", number="resets")
     days = min((s.days for s in a.storage), default=None)
     if days is None:

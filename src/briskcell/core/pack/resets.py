@@ -32,6 +32,7 @@ MOST_AT_ONCE = 50_000  # combinations, variants and points that are solved in on
 SHARE, SECONDS = 0.05, 1.0  # of a part that does not say: a guess
 FUSE_TIMES = 2.1  # its rating, that a fuse carries through a short peak: IEC 60127-2, which lets 2.1 times pass for seconds
 MAYBE = 0.1  # over one pack and above what is accepted, that count as hardly any: a reset in ten packs
+HARDLY_ANY = 5e-4  # over one pack, and less: said to be none
 LEAST_PER_HOUR = 1e-4  # what is rarer than once in ten thousand hours is no reset to fear
 
 
@@ -75,6 +76,27 @@ class Resets:
     culprits: tuple[Culprit, ...]
     parts: tuple[Peaking, ...]
     held: tuple[str, ...]
+
+
+def counted(resets: float) -> str:
+    """How many resets over a pack, as it is said.
+
+    Parameters
+    ----------
+    resets : float
+        Expected.
+
+    Returns
+    -------
+    str
+        A number; ``none`` below one in two thousand packs.
+
+    Examples
+    --------
+    >>> counted(0.0), counted(0.0314), counted(4319.1)
+    ('none', '0.031', '4319')
+    """
+    return f"{resets:.0f}" if resets >= 10 else f"{resets:.2g}" if resets > HARDLY_ANY else "none"
 
 
 def overrun_rate(over: Flags, share: Array, seconds: Array) -> tuple[Array, Array]:
