@@ -91,6 +91,8 @@ def answers(a: Assessment) -> Iterator[tuple[str, Any]]:
             yield f"session {store}", (s.soc[::25], s.store_v[::25], s.store_a[::25], s.case_c[::25], s.ended)
     if a.runtime_range:
         yield "pack range", (a.runtime_range.low, a.runtime_range.high)
+    if a.spare_range:
+        yield "rails range", (a.spare_range.low, a.spare_range.high)
     if a.reserve:
         r = a.reserve
         yield "pack reserve", (r.needed_wh, r.warning_soc, r.under_load_v, r.at_rest_v, r.minutes_left, r.enough)

@@ -13,7 +13,7 @@ from briskcell.core.engine.operating import riding_on_play
 from briskcell.core.engine.solver import Boards, Flow, Slow, solve
 from briskcell.core.engine.sources import StoreCurves, store_curves
 from briskcell.model.parts import STATES, State
-from briskcell.model.plan import Plan
+from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Pack
 
 Array = NDArray[np.float64]
@@ -126,17 +126,24 @@ def variants(plan: Plan, network: Network, soc: Array, of: Factors) -> Variants:
     Returns
     -------
     Variants
-        Contacts are no cells: what leads to a pack keeps its resistance.
+        Joints and protection are no cells: they keep their resistance.
     """
     curves = tuple(store_curves(s, soc.ravel(), plan.brief.cells_c) for s in plan.stores)
     shape = np.atleast_2d(soc).shape
     ocv, fast, slow = (
         np.stack([getattr(c, name).reshape(shape) for c in curves], -1) for name in ("ocv_v", "fast_ohm", "slow_ohm")
     )
-    contacts = np.array([s.link_resistance_ohm.likely if isinstance(s, Pack) else 0.0 for s in plan.stores])
+    beside = np.array([_beside_cells(s) for s in plan.stores])
     cell, n = of.cell[:, None, :], len(of.cell)
     own = np.repeat(network.tree.own, n, axis=0)
     own[:, :, SET_V] *= of.volts
     own[:, :, LOSS] = of.loss
-    return Variants(network, curves, ocv, np.maximum(fast - contacts, 0.0) * cell + np.minimum(fast, contacts), slow * cell,
+    return Variants(network, curves, ocv, np.maximum(fast - beside, 0.0) * cell + np.minimum(fast, beside), slow * cell,
                     of.draw, Boards(own, np.arange(n)[None, :, None]))  # fmt: skip
+
+
+def _beside_cells(store: Store) -> float:
+    """Resistance of a store that is not its cells': joints and protection. [Ω]"""
+    if not isinstance(store, Pack):
+        return 0.0
+    return store.link_resistance_ohm.likely + (store.protection.resistance_ohm.likely if store.protection else 0.0)
