@@ -92,7 +92,7 @@ def answers(a: Assessment) -> Iterator[tuple[str, Any]]:
     if a.runtime_range:
         yield "pack range", (a.runtime_range.low, a.runtime_range.high)
     if a.spare_range:
-        yield "rails range", (a.spare_range.low, a.spare_range.high)
+        yield "pack spare range", (a.spare_range.low, a.spare_range.high)
     if a.reserve:
         r = a.reserve
         yield "pack reserve", (r.needed_wh, r.warning_soc, r.under_load_v, r.at_rest_v, r.minutes_left, r.enough)
