@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -32,13 +30,11 @@ class Even:
     def __init__(self, points: Array, *curves: Array) -> None:
         self._first, self._pitch, self._last = float(points[0]), float(points[1] - points[0]), len(points) - 1
         columns = [np.clip(np.nan_to_num(c, nan=0.0), -FAR, FAR).tolist() for c in curves]
-        rows = list(zip(*columns, strict=True)) if columns else [()] * len(points)
-        # Of each stretch the value where it begins and the rise over it, curve by curve.
-        self._stretches = [[(a, b - a) for a, b in zip(*ends, strict=True)] for ends in pairwise(rows)]
+        self._rows = list(zip(*columns, strict=True)) if columns else [()] * len(points)
 
     def at(self, point: float) -> tuple[float, ...]:
         """The value of each curve at one point."""
         place = min(max((point - self._first) / self._pitch, 0.0), float(self._last))
         k = min(int(place), self._last - 1)
         part = place - k
-        return tuple([a + part * rise for a, rise in self._stretches[k]])
+        return tuple(a + part * (b - a) for a, b in zip(self._rows[k], self._rows[k + 1], strict=True))
