@@ -43,7 +43,7 @@ Array = NDArray[np.float64]
 
 
 # A search of all that there is, and one of what lies in the drawer alone.
-KIND, IN_DRAWER = "search", "search of the drawer"
+KINDS = KIND, IN_DRAWER = "search", "search of the drawer"
 
 
 def search(a: Assessment, judged: Judged, rows: Sequence[DrawerRow] = (), kind: str = KIND) -> Work:

@@ -45,7 +45,7 @@ from .judge import assessed, judged, sheltered
 from .judged import Judged
 from .merge import merged
 from .pairing import Pairing
-from .search import IN_DRAWER, KIND, search
+from .search import KIND, KINDS, search
 from .summary import VERSION, summary_of
 from .uploads import Uploads
 
@@ -309,18 +309,22 @@ class Workshop:
         self._search(build_id, kind, search(self.open(build_id).assessed, Judged(self.folder, build_id), self.drawer.rows(), kind))
 
     def _search(self, build_id: int, kind: str, work: Work) -> None:
-        for other in {KIND, IN_DRAWER} - {kind}:
-            self.jobs.stop(build_id, other)
+        self.stop_search(build_id)
         self.jobs.begin(build_id, kind, work)
+
+    def stop_search(self, build_id: int) -> None:
+        """Stop the build's search, of whichever kind; what it found so far stays."""
+        for kind in KINDS:
+            self.jobs.stop(build_id, kind)
 
     def search_of(self, build_id: int) -> JobRow | None:
         """The build's newest search, as far as it is."""
-        found = [job for kind in (KIND, IN_DRAWER) if (job := self.jobs.of(build_id, kind)) is not None]
+        found = [job for kind in KINDS if (job := self.jobs.of(build_id, kind)) is not None]
         return max(found, key=lambda job: job.id, default=None)
 
     def go_on(self) -> None:
         """Go on with the searches that the end of the last program interrupted."""
-        for build_id in {b for kind in (KIND, IN_DRAWER) for b in self.jobs.interrupted(kind)}:
+        for build_id in {b for kind in KINDS for b in self.jobs.interrupted(kind)}:
             if (job := self.search_of(build_id)) is not None and job.state == "interrupted":
                 sheltered(f"search of build {build_id}", partial(self.go_on_with_search, build_id), None)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -34,8 +35,8 @@ class Operating:
 
     def of_same(self, plan: Plan) -> Operating:
         """The same currents in another plan that has them."""
-        made = Operating(plan, self.network, self.curves, self.flow)
-        made.__dict__.update({k: v for k, v in self.__dict__.items() if k != "plan"})
+        made = copy(self)  # with what is read off it already
+        made.__dict__["plan"] = plan
         return made
 
     @property

@@ -15,7 +15,7 @@ from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 
 from .doubts import Doubt, doubt_of, doubts, samples
-from .reach import COUNT, SEED, parabolas, tenths
+from .reach import COUNT, SEED, added, one_at_a_time, parabolas
 
 Array = NDArray[np.float64]
 
@@ -59,10 +59,9 @@ def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
     of = tuple(d for d in _doubts(op.plan, charge) if d.high > d.low)
     if not likely:
         return None
-    alone = np.ones((1 + 2 * len(of), len(of)))
+    alone = one_at_a_time(of)
     took: list[float] = [1.0]
     for k, d in enumerate(of):
-        alone[[1 + 2 * k, 2 + 2 * k], k] = tenths(d.low, d.high)
         for row in (1 + 2 * k, 2 + 2 * k):
             hours = _hours(op, charge, d, float(alone[row, k]))
             if hours is None:
@@ -70,8 +69,8 @@ def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
             took.append(hours / likely)
     if not of:
         return ChargeSpread(of, np.full(1, likely))
-    x, parts = samples(of, COUNT, SEED) - 1.0, parabolas(alone, np.array(took))
-    hours = likely * np.maximum(1.0 + parts[:, 0] * x + parts[:, 1] * x * x, 1e-3).prod(axis=1)
+    each = added(parabolas(alone, np.array(took)), samples(of, COUNT, SEED))
+    hours = likely * np.maximum(1.0 + each, 1e-3).prod(axis=1)
     return ChargeSpread(of, hours) if np.isfinite(hours).all() else None
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property, lru_cache
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.uncertainty import Range
 
-from .doubts import doubts, pert_at, samples
+from .doubts import Doubt, doubts, pert_at, samples
 from .variants import Maker, Solved
 
 Array = NDArray[np.float64]
@@ -39,9 +40,7 @@ class Reach:
     def __init__(self, op: Operating, store: int = 0) -> None:
         self.of, self.store = doubts(op.plan), store
         self._made = Maker(op.plan, self.of, op.network)
-        self._alone = np.ones((1 + 2 * len(self.of), len(self.of)))
-        for k, d in enumerate(self.of):
-            self._alone[[1 + 2 * k, 2 + 2 * k], k] = tenths(d.low, d.high)
+        self._alone = one_at_a_time(self.of)
 
     def hours(self, likely: float) -> Range:
         """The 10, 50 and 90 % points of the hours, around the likely ones. [h]
@@ -57,8 +56,7 @@ class Reach:
         draws = np.array([d.kind == "draw" for d in self.of])
 
         def played(factors: Array) -> Array:
-            x = factors - 1.0
-            each = parts[:, 0] * x + parts[:, 1] * x * x
+            each = added(parts, factors)
             took = (1.0 + each[:, draws].sum(axis=1)) * np.maximum(1.0 + each[:, ~draws], 1e-3).prod(axis=1)
             return np.asarray(1.0 / np.maximum(took, 1e-3))
 
@@ -117,6 +115,44 @@ def tenths(low: float, high: float) -> Array:
     ndarray, shape (2,)
     """
     return pert_at(TENTHS, low, 1.0, high)
+
+
+def one_at_a_time(of: Sequence[Doubt]) -> Array:
+    """Variants in which each doubt alone is not at its likely value.
+
+    Parameters
+    ----------
+    of : sequence of Doubt
+        k of them.
+
+    Returns
+    -------
+    ndarray, shape (1 + 2 k, k)
+        Factors: all likely first, then each doubt at its 10 and at its 90 % point.
+    """
+    alone = np.ones((1 + 2 * len(of), len(of)))
+    for k, d in enumerate(of):
+        alone[[1 + 2 * k, 2 + 2 * k], k] = tenths(d.low, d.high)
+    return alone
+
+
+def added(parts: Array, factors: Array) -> Array:
+    """What each doubt adds in each sample, by its parabola.
+
+    Parameters
+    ----------
+    parts : ndarray, shape (k, 2)
+        Of ``parabolas``.
+    factors : ndarray, shape (n, k)
+        Samples.
+
+    Returns
+    -------
+    ndarray, shape (n, k)
+        As shares of what the likely values come to.
+    """
+    x = factors - 1.0
+    return np.asarray(parts[:, 0] * x + parts[:, 1] * x * x)
 
 
 def parabolas(alone: Array, took: Array) -> Array:

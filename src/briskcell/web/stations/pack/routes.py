@@ -90,8 +90,7 @@ def search_begin(build_id: int) -> Response:
 @bp.post("/search/stop")
 def search_stop(build_id: int) -> Response:
     """Stop it; what it found so far stays."""
-    for kind in (KIND, IN_DRAWER):
-        workshop().jobs.stop(build_id, kind)
+    workshop().stop_search(build_id)
     return _search_shown(build_id)
 
 
