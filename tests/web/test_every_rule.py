@@ -7,11 +7,8 @@ from typing import Any
 import pytest
 from flask.testing import FlaskClient
 
-from briskcell.core.assess import assess
 from briskcell.core.rules.registry import RULES
-from briskcell.library import catalogue
-from briskcell.model.plan import plan_of
-from tests.web.doors import post, stored
+from tests.web.doors import post
 
 CURLEW, SANDERLING = 1, 3
 Step = tuple[str, dict[str, str]]
@@ -93,12 +90,9 @@ def test_the_table_names_every_rule() -> None:
 @pytest.mark.parametrize("rule", sorted(REACHED))
 def test_every_rule_is_set_off_from_the_pages(client: FlaskClient, rule: str) -> None:
     build, steps = REACHED[rule]
-
-    def found() -> set[str]:
-        return {f.rule for f in assess(plan_of(stored(client, build)), catalogue().stock()).findings}
-
-    before = found()
+    shop = client.application.extensions["briskcell"]
+    before = {f.rule for f in shop.open(build).assessed.findings}
     for path, form in steps:
         answer: Any = post(client, path, form, build=build)
         assert answer.status_code == 200, (path, form, answer.text[:300])
-    assert rule in found() - before
+    assert rule in {f.rule for f in shop.open(build).assessed.findings} - before

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Self
+from typing import Any, Self
 
 import numpy as np
 
@@ -137,6 +137,11 @@ class Answers:
             made.__dict__["op"] = self.op.of_same(plan)
             made.__dict__.update({name: self.__dict__[name] for name in OF_CURRENTS if name in self.__dict__})
         return made
+
+    @cached_property
+    def aside(self) -> dict[Hashable, Any]:
+        """What others worked out of this and keep with it, by what they asked."""
+        return {}
 
     @cached_property
     def op(self) -> Operating:

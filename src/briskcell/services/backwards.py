@@ -4,17 +4,24 @@ from __future__ import annotations
 
 from briskcell.core.assess import Assessment
 from briskcell.core.backwards.questions import Answer, answers
+from briskcell.core.search.candidates import Candidate
 from briskcell.model.errors import FigureError
+from briskcell.services.aside import kept
 from briskcell.services.edits.values import Edit
 from briskcell.services.judge import sheltered
 from briskcell.services.pack.candidates import fitting_packs
+
+
+@kept
+def _answered(a: Assessment, packs: tuple[Candidate, ...]) -> tuple[Answer, ...]:
+    return tuple(answers(a, packs))
 
 
 def asked(a: Assessment) -> tuple[Answer, ...]:
     """Every question that a build can be asked, answered."""
     found = sheltered("packs that fit", lambda: fitting_packs(a), None)
     nothing: tuple[Answer, ...] = ()
-    return sheltered("questions answered backwards", lambda: tuple(answers(a, found.packs if found else ())), nothing)
+    return sheltered("questions answered backwards", lambda: _answered(a, found.packs if found else ()), nothing)
 
 
 def try_answer(a: Assessment, key: str) -> Edit:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sqlite3
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -69,9 +70,21 @@ def open_engines(path: Path) -> tuple[Engine, Engine]:
     return writer, reader
 
 
-def _migrate(writer: Engine, path: Path) -> None:
+def _config() -> Config:
     config = Config()
     config.set_main_option("script_location", "briskcell:store/migrations")
+    return config
+
+
+@cache
+def _schemas() -> tuple[str | None, frozenset[str]]:
+    """The newest schema that this program knows, and all of them."""
+    scripts = ScriptDirectory.from_config(_config())
+    return scripts.get_current_head(), frozenset(s.revision for s in scripts.walk_revisions())
+
+
+def _migrate(writer: Engine, path: Path) -> None:
+    newest, known = _schemas()
     with writer.begin() as connection:
         if (whole := connection.exec_driver_sql("PRAGMA quick_check(1)").scalar()) != "ok":
             raise StoreError(why(DatabaseError("quick_check", None, sqlite3.DatabaseError(f"malformed: {whole}")), path))
@@ -79,11 +92,12 @@ def _migrate(writer: Engine, path: Path) -> None:
         if tables and "alembic_version" not in tables:
             raise StoreError(f"{path} is the database of another program. Name another folder with --data.")
         now = MigrationContext.configure(connection).get_current_revision()
-        known = {s.revision for s in ScriptDirectory.from_config(config).walk_revisions()}
         if now is not None and now not in known:
             raise StoreError(f"{path} was written by a newer Brisk Cell. Install that version, or name another folder with --data.")
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        if now != newest:
+            config = _config()
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
 
 
 def why(error: Exception, path: Path | str = "the file of builds") -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations, product
 
@@ -217,13 +217,19 @@ def arranged(solids: Sequence[Solid], room: Size) -> tuple[tuple[Block, ...], tu
         Blocks that do not meet, and what found no room.
     """
     best: tuple[tuple[Block, ...], tuple[Solid, ...]] = (), tuple(solids)
-    for order, across in product(ORDERS, (False, True)):
-        laid, left = _laid(sorted(solids, key=lambda s: (*order(s), s.id)), room, across=across)
+    for tried in _arrangements(solids, room):
+        found = dict(tried)
+        laid, left = tuple(b for b in found.values() if b), tuple(s for s, b in found.items() if not b)
         if not left:
             return laid, left
         if len(left) < len(best[1]):
             best = laid, left
     return best
+
+
+def _arrangements(solids: Sequence[Solid], room: Size) -> Iterator[Iterator[tuple[Solid, Block | None]]]:
+    for order, across in product(ORDERS, (False, True)):
+        yield _laid(sorted(solids, key=lambda s: (*order(s), s.id)), room, across=across)
 
 
 ORDERS: tuple[Callable[[Solid], tuple[float, ...]], ...] = (
@@ -233,18 +239,16 @@ ORDERS: tuple[Callable[[Solid], tuple[float, ...]], ...] = (
 )
 
 
-def _laid(order: Sequence[Solid], room: Size, *, across: bool) -> tuple[tuple[Block, ...], tuple[Solid, ...]]:
+def _laid(order: Sequence[Solid], room: Size, *, across: bool) -> Iterator[tuple[Solid, Block | None]]:
+    """Each solid with where it lies beside those before it; None where it finds no room."""
     laid: list[Block] = []
-    left: list[Solid] = []
     for s in order:
         found = _best(s, laid, room, front=s.front, across=across)
         if found is None and s.front:
             found = _best(s, laid, room, front=False, across=across)
-        if found is None:
-            left.append(s)
-        else:
+        if found is not None:
             laid.append(found)
-    return tuple(laid), tuple(left)
+        yield s, found
 
 
 def _best(s: Solid, laid: list[Block], room: Size, *, front: bool, across: bool) -> Block | None:
@@ -289,8 +293,8 @@ def _corners(laid: list[Block], room: Size, size: Size, *, front: bool) -> np.nd
     return np.stack(np.meshgrid(*along, sorted(zs), indexing="ij"), -1).reshape(-1, 3)
 
 
-def thinnest_mm(solids: Sequence[Solid], room: Size) -> float | None:
-    """The least inner thickness in which the greedy search lays all blocks; None where no thickness is enough.
+def thinnest_mm(solids: Sequence[Solid], room: Size, most_mm: float = THICKEST_MM) -> float | None:
+    """The least inner thickness in which the greedy search lays all blocks; None where the most is not enough.
 
     Parameters
     ----------
@@ -298,21 +302,25 @@ def thinnest_mm(solids: Sequence[Solid], room: Size) -> float | None:
         What has to find room.
     room : tuple of float
         Inside length and width of the case; its thickness is not asked. [mm]
+    most_mm : float
+        The thickest case of interest: less is asked the quicker it is found that it will not do. [mm]
 
     Returns
     -------
     float or None
         To half a millimetre. [mm]
     """
-    low, high = 0, int(THICKEST_MM / STEP_MM)
-    if arranged(solids, (room[0], room[1], THICKEST_MM))[1]:
+
+    def fit(steps: int) -> bool:
+        tried = _arrangements(solids, (room[0], room[1], steps * STEP_MM))
+        return any(all(block for _, block in laid) for laid in tried)
+
+    low, high = 0, int(most_mm / STEP_MM)
+    if not fit(high):
         return None
     while high - low > 1:
         middle = (low + high) // 2
-        if arranged(solids, (room[0], room[1], middle * STEP_MM))[1]:
-            low = middle
-        else:
-            high = middle
+        low, high = (low, middle) if fit(middle) else (middle, high)
     return high * STEP_MM
 
 

@@ -9,6 +9,7 @@ from briskcell.core.assess import Assessment
 from briskcell.core.pack.day import latest_plug, weakest_supply
 from briskcell.model.plan import Day
 from briskcell.model.stores import Supply
+from briskcell.services.aside import kept
 from briskcell.services.charge.plugged import sockets
 
 
@@ -35,6 +36,7 @@ def lasts(assessed: Assessment) -> Callable[[Day], bool]:
     return lambda day: assessed.live(day).lasts
 
 
+@kept
 def plugs(assessed: Assessment, day: Day) -> Plugs:
     """When to plug in, and into what.
 

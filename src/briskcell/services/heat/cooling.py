@@ -13,6 +13,7 @@ from briskcell.core.moves.fix import Fix
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
+from briskcell.services.aside import kept
 from briskcell.services.edits.values import Edit
 
 LEAST_K = 0.2  # a change that brings less is not worth a line
@@ -33,6 +34,7 @@ class Cooling:
     hours: float
 
 
+@kept
 def coolings(assessed: Assessment) -> tuple[Cooling, ...]:
     """Changes that cool the case: free ones first, then by kelvin for the money.
 

@@ -10,6 +10,7 @@ from briskcell.core.search.candidates import Candidate, candidates, same_charge
 from briskcell.library import catalogue
 from briskcell.model.plan import Bay
 from briskcell.model.stores import Cell, Pack
+from briskcell.services.aside import kept
 
 from .bay import bay_of_case
 
@@ -23,6 +24,7 @@ class FittingPacks:
     bay_is_guessed: bool
 
 
+@kept
 def fitting_packs(assessed: Answers) -> FittingPacks | None:
     """All packs of the library's cells that fit; None where no pack is to be replaced."""
     plan = assessed.plan

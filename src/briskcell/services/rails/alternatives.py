@@ -16,6 +16,7 @@ from briskcell.model.parts import Converter
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard
 from briskcell.model.tree import layout_of
+from briskcell.services.aside import kept
 from briskcell.services.edits.values import Edit
 
 COMBINED, ITS_CHARGER, APART_CHARGER = "combined-5v-1", "charger-lin-1-cell", "charger-sw-2"
@@ -38,6 +39,7 @@ class Alternative:
     fails: int
 
 
+@kept
 def alternatives(assessed: Answers) -> tuple[Alternative, ...]:
     """Both ways of a build of one cell voltage that is boosted; none where the question does not arise."""
     found = _boards(assessed.plan)

@@ -11,6 +11,7 @@ from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Body
 from briskcell.model.plan import Placed, Plan
+from briskcell.services.aside import kept
 from briskcell.services.edits.values import Edit
 
 USUAL_BODY = Body(length_mm=40.0, width_mm=25.0, height_mm=8.0)
@@ -91,6 +92,7 @@ class Gain:
     gain_mm: float
 
 
+@kept
 def gains(assessed: Assessment) -> tuple[float | None, tuple[Gain, ...]]:
     """The thinnest case that the greedy search finds, and what each change would take off it.
 
@@ -105,18 +107,18 @@ def gains(assessed: Assessment) -> tuple[float | None, tuple[Gain, ...]]:
     now = thinnest_mm(every, room) if every else None
     if now is None:
         return None, ()
-    out = []
+    out, most = [], now - LEAST_GAIN_MM
     for s in every:
         options = [(f"Without {s.name}", tuple(o for o in every if o.id != s.id))]
         if s.bare_height_mm is not None and s.bare_height_mm < s.size[2]:
             options.append((f"{s.name} without its tall connectors", without_connectors(every, s.id)))
         for words, changed in options:
-            then = thinnest_mm(changed, room)
-            if then is not None and now - then >= LEAST_GAIN_MM:
+            then = thinnest_mm(changed, room, most)
+            if then is not None:
                 out.append(Gain(words, then + walls, now - then))
     for share in (1.05, 1.1):
-        then = thinnest_mm(every, (room[0] * share, room[1] * share, room[2]))
-        if then is not None and now - then >= LEAST_GAIN_MM:
+        then = thinnest_mm(every, (room[0] * share, room[1] * share, room[2]), most)
+        if then is not None:
             words = f"A case {plan.case.length_mm * share:.0f} mm long and {plan.case.width_mm * share:.0f} mm wide"
             out.append(Gain(words, then + walls, now - then))
     return now + walls, tuple(sorted(out, key=lambda g: -g.gain_mm))

@@ -60,11 +60,12 @@ def flows_of(assessed: Assessment, roots: list[Node]) -> dict[str, NodeFlow]:
 
 
 def flows_document(assessed: Assessment, roots: list[Node], flows: dict[str, NodeFlow]) -> dict[str, Any]:
-    """The flows as plain lists, for the page's script: six significant digits, states by states of charge."""
+    """The flows as plain lists, for the page's script: to a millionth, states by states of charge."""
     op = assessed.op
 
     def plain(values: Array) -> list[list[float]]:
-        return [[float(f"{v:.6g}") for v in row] for row in values.tolist()]
+        rounded: list[list[float]] = (np.round(values, 6) + 0.0).tolist()  # no zero has a sign
+        return rounded
 
     charges = {
         c.board.id: [float(f"{v:.3g}") for v in np.interp(op.soc, c.off.soc, c.off.current_a)]
