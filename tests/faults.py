@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 
+from briskcell.core.assess import Assessment, assess
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import Day, Plan, Stretch
@@ -301,3 +303,9 @@ FAULTS: dict[str, Callable[[], Plan]] = {
 }
 # No change of the plan mends these: a level shifter, a sequence, a test, a meter or another part does.
 BY_HAND = {"logic-level", "inrush", "equal-strings", "one-of-each", "bank-output", "carrier", "charge-temperature"}
+
+
+@cache
+def judged(name: str) -> Assessment:
+    """A broken build as it is judged: what one test had worked out of it, the next need not ask again."""
+    return assess(FAULTS[name](), catalogue().stock())

@@ -24,7 +24,7 @@ from briskcell.model.parts import STATES
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.demo import demo_plans
-from tests.faults import FAULTS
+from tests.faults import FAULTS, judged
 from tests.odd import odd_documents
 
 FOLDER = Path(__file__).with_name("pins")
@@ -155,7 +155,7 @@ def of_odd(document: dict[str, Any]) -> dict[str, Any]:
 
 
 def of_broken() -> dict[str, Any]:
-    found = ((name, f) for name, broken in FAULTS.items() for f in assess(broken(), STOCK).findings)
+    found = ((name, f) for name in FAULTS for f in judged(name).findings)
     return {f"finding {name}: {k}": plain(v) for name, f in found for k, v in (*finding(f),)}
 
 

@@ -22,7 +22,7 @@ from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 from briskcell.services.drafts import DraftRequest, draft
-from tests.faults import BY_HAND, FAULTS
+from tests.faults import BY_HAND, FAULTS, judged
 from tests.known import CASES, case, drawing, hand_plan, reference_plan
 
 SHELF = catalogue().stock()
@@ -190,8 +190,7 @@ def test_every_rule_has_a_fault_that_only_it_must_catch() -> None:
 
 @pytest.mark.parametrize("name", sorted(FAULTS))
 def test_a_rule_catches_its_fault_and_its_fix_mends_it(name: str) -> None:
-    broken = assess(FAULTS[name](), SHELF)
-    found = [f for f in broken.findings if f.rule == name]
+    found = [f for f in judged(name).findings if f.rule == name]
     assert found
     assert found[0].cause.endswith(".")
     assert found[0].fix_words

@@ -26,7 +26,7 @@ from briskcell.model.tree import boards_above
 from briskcell.model.units import show
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 from briskcell.services.drafts import DraftRequest, draft, with_power
-from tests.faults import FAULTS
+from tests.faults import FAULTS, judged
 from tests.odd import odd_documents
 
 BUILDS = {p.name: p for p in demo_plans()} | {f"odd: {n}": plan_of(d) for n, d in odd_documents().items()}
@@ -80,7 +80,7 @@ def test_a_harder_wish_never_gets_a_better_word(plan: Plan, field: str, mild: fl
 
 @pytest.mark.parametrize("name", sorted(FAULTS))
 def test_the_brief_says_of_hours_and_charging_what_the_rules_say(name: str) -> None:
-    found = assess(FAULTS[name](), catalogue().stock())
+    found = judged(name)
     words = {w.field: w.state for w in requirements(found)}
     fails = {f.rule for f in found.findings if f.state == "fails"}
     assert (words["hours"] == "fails") == ("runtime-brief" in fails)

@@ -6,6 +6,7 @@ import io
 import json
 import re
 import time
+from functools import cache
 from typing import Any, get_args
 
 import pint
@@ -25,7 +26,10 @@ from briskcell.services.edits.differences import differences
 from briskcell.services.edits.swap import swap
 from briskcell.services.edits.values import set_value
 
-UNITS: pint.UnitRegistry[float] = pint.UnitRegistry()
+
+@cache
+def units() -> pint.UnitRegistry[float]:
+    return pint.UnitRegistry()
 
 
 @pytest.mark.parametrize(
@@ -51,7 +55,7 @@ def test_fields_read_what_people_type(text: str, unit: str, value: float) -> Non
 def test_units_agree_with_an_independent_library(number: float, symbol: str) -> None:
     base = symbol.removeprefix("m") if len(symbol) > 1 else symbol
     base = {"µA": "A", "m": "mm", "cm": "mm"}.get(symbol, "mm" if symbol == "mm" else base)
-    expected = UNITS.Quantity(number, symbol.replace("Ω", "ohm")).to(base.replace("Ω", "ohm")).magnitude
+    expected = units().Quantity(number, symbol.replace("Ω", "ohm")).to(base.replace("Ω", "ohm")).magnitude
     assert read(f"{number!r} {symbol}", base) == pytest.approx(expected, rel=1e-9)
 
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from briskcell.core.engine.smooth import smooth
 from briskcell.library import catalogue
 
 
 def test_a_table_is_read_as_by_the_published_monotone_cubic_and_held_beyond_its_ends() -> None:
+    from scipy.interpolate import PchipInterpolator
+
     tables = [c.part.ocv for c in catalogue().of_kind("cells")] + [c.part.fast for c in catalogue().of_kind("cells")]
     at = np.linspace(-0.1, 1.1, 301)
     for table in tables:

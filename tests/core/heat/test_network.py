@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from scipy.integrate import solve_ivp
 
 from briskcell.core.assess import assess
 from briskcell.core.heat.case import AIR_OVER_SKIN, case_conductance, wall_factor
@@ -21,6 +20,8 @@ STOCK = catalogue().stock()
 
 @pytest.mark.parametrize("plan", demo_plans(), ids=lambda p: p.name)
 def test_the_course_is_that_of_a_numerical_solution_and_energy_balances(plan: Plan) -> None:
+    from scipy.integrate import solve_ivp
+
     a = assess(plan, STOCK)
     network = heat_network(plan)
     watts = sources(network, shares_of_heat(a.op, State.PLAY), plan)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import atexit
 import io
+from functools import cache
+from threading import Lock
 from typing import Any
 
 import pypdfium2
@@ -31,6 +34,18 @@ def _printer() -> Any:
     return weasyprint
 
 
+@cache
+def _fonts() -> Any:
+    """The fonts that pages ask for, each unpacked once for all of them."""
+    from weasyprint.text.fonts import FontConfiguration
+
+    return FontConfiguration()
+
+
+atexit.register(_fonts.cache_clear)  # with it go the unpacked files
+ONE_AT_A_TIME = Lock()  # Pango's maps of fonts are not for two threads
+
+
 def pdf_of(html: str) -> bytes:
     """A page as PDF. It may use the styles, fonts and pictures that ship with the application, and nothing else.
 
@@ -49,7 +64,9 @@ def pdf_of(html: str) -> bytes:
                 raise ValueError(f"{url} does not ship with the application")
             return super().fetch(url, headers)
 
-    made: bytes = printer.HTML(string=html, base_url=STATIC.as_uri() + "/", url_fetcher=Own()).write_pdf()
+    page = printer.HTML(string=html, base_url=STATIC.as_uri() + "/", url_fetcher=Own())
+    with ONE_AT_A_TIME:
+        made: bytes = page.write_pdf(font_config=_fonts())
     return made
 
 
