@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from itertools import count, islice
 
+from cachetools import LRUCache
 from pydantic import ValidationError
 
 from briskcell.core.assess import WISH, Assessment, costs
@@ -17,13 +18,14 @@ from briskcell.core.moves.packs import MOST_PARALLEL, other_packs
 from briskcell.model.changes import remade, replaced
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Part
-from briskcell.model.plan import Plan
+from briskcell.model.plan import Brief, Plan
 from briskcell.model.stores import Pack
 from briskcell.model.units import show, unit_of_field
 
 MOST_JUDGED = 140  # plans that are judged whole before the search gives up
 EACH = 5  # changes that are tried for one finding of one plan
 WIDTH = 4  # findings of one plan that changes are tried for
+MOST_KEPT = 128  # plans met that are kept solved: some hundred megabytes
 # What a builder says of each wish, and by how much it gives way where two contradict each other.
 WISHES = {
     "hours": "the hours of play", "charge_hours": "the hours on the charger", "play_while_charging": "play while charging",
@@ -87,30 +89,62 @@ def mend_all(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], 
     Mending
         The best plan met. Where something still fails, the pair of wishes that contradict each other, if one is found.
     """
-    best, judged = mended(assessed, most, ended)
+    met = Met()
+    best, judged = mended(assessed, most, ended, met)
     left = tuple(best.failures[key][1] for key in _each_once(best))
-    conflict = _conflict(assessed, best, max(most // 4, 20), ended) if left else None
+    conflict = _conflict(assessed, best, max(most // 4, 20), ended, met) if left else None
     return Mending(assessed, best, told(assessed.plan, best.plan), left, judged, conflict)
 
 
-def mended(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], bool] = lambda: False) -> tuple[Assessment, int]:
+class Met:
+    """The plans that a mending met: one that is met again, under another brief, is not solved again."""
+
+    def __init__(self) -> None:
+        self._kept: LRUCache[Plan, Assessment] = LRUCache(MOST_KEPT)
+
+    def judge(self, at: Assessment, plan: Plan) -> Assessment:
+        """A plan assessed, with what an assessment knows that was met before.
+
+        Parameters
+        ----------
+        at : Assessment
+            What the plan was made of.
+        plan : Plan
+            The plan.
+
+        Returns
+        -------
+        Assessment
+            The very one where just this plan was met.
+        """
+        apart = plan.model_copy(update={"brief": Brief()})
+        near = self._kept.get(apart, at)
+        self._kept[apart] = found = near if near.plan == plan else near.of(plan)
+        return found
+
+
+def mended(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], bool] = lambda: False,
+           met: Met | None = None) -> tuple[Assessment, int]:  # fmt: skip
     """The best plan that the search meets, without asking which wishes contradict each other where something still fails.
 
     Parameters
     ----------
     assessed, most, ended
         As of ``mend_all``.
+    met : Met, optional
+        The plans that were met before.
 
     Returns
     -------
     tuple of Assessment and int
         The plan, with every change taken back that it holds without; and how many were judged.
     """
-    best, judged = _search(assessed, most, ended)
-    return (best if best.failures else _fewest(assessed, best)), judged
+    met = met or Met()
+    best, judged = _search(assessed, most, ended, met)
+    return (best if best.failures else _fewest(assessed, best, met)), judged
 
 
-def _search(start: Assessment, most: int, ended: Callable[[], bool]) -> tuple[Assessment, int]:
+def _search(start: Assessment, most: int, ended: Callable[[], bool], met: Met) -> tuple[Assessment, int]:
     """Best first from a plan, until nothing fails or so many were judged; the best one met, and how many."""
     order, judged = count(), 1
     best, best_rank = start, _rank(start)
@@ -122,7 +156,7 @@ def _search(start: Assessment, most: int, ended: Callable[[], bool]) -> tuple[As
         for fix in _moves(at):
             if judged >= most or ended():
                 break
-            after, judged = at.of(fix.plan), judged + 1
+            after, judged = met.judge(at, fix.plan), judged + 1
             new = _rank(after)
             aside = new[0] == rank[0] and after.failures.keys() != at.failures.keys()
             if new in seen or (new >= rank and not aside):
@@ -137,20 +171,20 @@ def _search(start: Assessment, most: int, ended: Callable[[], bool]) -> tuple[As
     return best, judged
 
 
-def _fewest(start: Assessment, found: Assessment) -> Assessment:
+def _fewest(start: Assessment, found: Assessment, met: Met) -> Assessment:
     """The mended plan with every change taken back that it holds without."""
     for part in start.plan.parts():
         now = found.plan.by_id.get(part.id)
         if now is None or now == part:
             continue
         try:
-            back = found.of(replaced(found.plan, part))
+            back = met.judge(found, replaced(found.plan, part))
         except ValidationError:
             continue
         found = found if back.failures else back
     for field in ("case", "bay", "shutdown"):
         if getattr(found.plan, field) != getattr(start.plan, field):
-            back = found.of(remade(found.plan, {field: getattr(start.plan, field)}))
+            back = met.judge(found, remade(found.plan, {field: getattr(start.plan, field)}))
             found = found if back.failures else back
     return found
 
@@ -260,15 +294,15 @@ def _for_wish(a: Assessment, field: str) -> Iterator[Fix]:
             yield from islice(other_packs(a, pack, least_wh=share * now.energy_wh), MOST_PARALLEL)
 
 
-def _conflict(start: Assessment, best: Assessment, most: int, ended: Callable[[], bool]) -> Conflict | None:
+def _conflict(start: Assessment, best: Assessment, most: int, ended: Callable[[], bool], met: Met) -> Conflict | None:
     """The wish that cannot be had, the other that stands in its way, and the nearest plan for each."""
     firsts = [w for w in dict.fromkeys(_wish_of(key) for key in best.failures) if w in WISHES]
     for first in firsts:
-        own = _offer(best, first, most, ended)
+        own = _offer(best, first, most, ended, met)
         for second in (w for w in WISHES if w != first):
             if ended():
                 return None
-            if (other := _offer(start, second, most, ended)) is not None:
+            if (other := _offer(start, second, most, ended, met)) is not None:
                 offers = tuple(o for o in (own, other) if o is not None)
                 return Conflict(WISHES[first], WISHES[second], offers)
         if own is not None:
@@ -277,10 +311,10 @@ def _conflict(start: Assessment, best: Assessment, most: int, ended: Callable[[]
     return Conflict(named[0] if named else "the build", named[1] if len(named) > 1 else "what the library has", ())
 
 
-def _offer(a: Assessment, wish: str, most: int, ended: Callable[[], bool]) -> Fix | None:
+def _offer(a: Assessment, wish: str, most: int, ended: Callable[[], bool], met: Met) -> Fix | None:
     """The build mended with one wish given way; None where even that leaves something failing."""
     for plan, words in _given_way(a, wish):
-        found, _ = mended(a.of(plan), most, ended)
+        found, _ = mended(met.judge(a, plan), most, ended, met)
         if not found.failures:
             return Fix("; ".join((words, *told(a.plan, found.plan))), f"Nothing fails then. {costs(a, found)}".strip(), found.plan)
     return None

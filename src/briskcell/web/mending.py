@@ -16,6 +16,8 @@ NO_OFFER = -1
 
 def _verdict(build_id: int, opened: Opened) -> Response:
     for finding in opened.assessed.findings:
+        if workshop().newest(build_id) != opened.revision.id:
+            return make_response("", 204)  # nobody waits for it any more
         _ = finding.remedy  # known from here on
     job, found = workshop().jobs.of(build_id, KIND), opened.assessed.findings
     page = render_template(
