@@ -83,14 +83,6 @@ def ended(*arguments: str) -> tuple[int, str]:
     return done.returncode, done.stderr
 
 
-def whole(folder: Path) -> Path:
-    """A folder with three builds in it."""
-    app = create_app(folder)
-    app.extensions["briskcell"].load_demo()
-    app.extensions["briskcell"].close()
-    return folder / "builds.sqlite3"
-
-
 def spoil(path: Path, how: str) -> None:
     if how == "corrupt":
         path.write_bytes(path.read_bytes()[:30_000] + b"\0" * 40_000)
@@ -110,10 +102,8 @@ def spoil(path: Path, how: str) -> None:
     [("corrupt", "is damaged. “brisk-cell doctor”"), ("no database", "is damaged"), ("foreign", "the database of another program"),
      ("newer", "written by a newer Brisk Cell")],
 )  # fmt: skip
-def test_a_file_that_cannot_be_used_is_said_in_one_sentence(tmp_path: Path, how: str, says: str) -> None:
-    path = whole(tmp_path)
-    for beside in tmp_path.glob("builds.sqlite3-*"):
-        beside.unlink()
+def test_a_file_that_cannot_be_used_is_said_in_one_sentence(tmp_path: Path, demo_file: Path, how: str, says: str) -> None:
+    path = Path(shutil.copy(demo_file, tmp_path))
     spoil(path, how)
     code, words = refused("serve", "--data", str(tmp_path), "--port", "0")
     assert (code, words.count("\n")) == (2, 1), words
@@ -154,8 +144,9 @@ def test_two_folders_keep_their_own_cookies(tmp_path: Path) -> None:
         app.extensions["briskcell"].close()
 
 
-def test_the_doctor_says_what_is_wrong_and_everything_readable_comes_out(tmp_path: Path) -> None:
-    path = whole(tmp_path / "data")
+def test_the_doctor_says_what_is_wrong_and_everything_readable_comes_out(tmp_path: Path, demo_file: Path) -> None:
+    (tmp_path / "data").mkdir()
+    path = Path(shutil.copy(demo_file, tmp_path / "data"))
     run = CliRunner()
     sound = run.invoke(main, ["doctor", "--data", str(tmp_path / "data")])
     assert (sound.exit_code, "3 can be read and judged, 0 cannot" in sound.output) == (0, True)

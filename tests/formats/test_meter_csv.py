@@ -94,10 +94,8 @@ def take_in(shop: Workshop, unit: int, file: str, body: bytes) -> None:
 
 
 @pytest.mark.parametrize("name", BROKEN)
-def test_a_broken_log_says_what_is_wrong_and_leaves_nothing_behind(tmp_path: Path, name: str) -> None:
-    body, says = BROKEN[name]
-    shop = Workshop(tmp_path / "builds.sqlite3")
-    shop.load_demo()
+def test_a_broken_log_says_what_is_wrong_and_leaves_nothing_behind(workshop: Workshop, tmp_path: Path, name: str) -> None:
+    shop, (body, says) = workshop, BROKEN[name]
     unit = shop.units.add(3, "one")
     file = shop.uploads.begin()
     shop.uploads.add(file, 0, body)
@@ -111,4 +109,3 @@ def test_a_broken_log_says_what_is_wrong_and_leaves_nothing_behind(tmp_path: Pat
         assert says in str(refused.value)
     assert shop.runs.of_unit(unit) == ()
     assert not list((tmp_path / "runs").glob("*")), "no readings are left"
-    shop.close()
