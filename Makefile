@@ -5,6 +5,8 @@ BIN := $(VENV)/bin
 .DEFAULT_GOAL := help
 # What is compiled is kept, also where the surroundings say otherwise: each start of the program reads it again.
 export PYTHONDONTWRITEBYTECODE :=
+# As the program itself has it: these matrices are small, and threads of linear algebra would fight with the tests' own.
+export OPENBLAS_NUM_THREADS := 1
 .PHONY: help tools pango demo test check types doctests bench mutants soak assets screenshots clean
 
 help:

@@ -9,7 +9,7 @@ import pytest
 
 from briskcell.core.assess import assess
 from briskcell.library import catalogue
-from briskcell.model.changes import altered, replaced
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Load
 from briskcell.services.demo import curlew, oystercatcher, sanderling
@@ -109,7 +109,8 @@ def test_swaps_of_a_whole_build_bring_it_something_and_leave_nothing_worse() -> 
         assert left == s.other.left <= fails
         assert (f"{fails - left} less that fails" in s.brings) == (left < fails)
         assert not a.harms(after)
-    dear = assess(replaced(sanderling(), altered(sanderling().by_id["boost"], cost=60.0)), catalogue().stock())
+    alone = remade(sanderling(), {"days": ()})
+    dear = assess(replaced(alone, altered(alone.by_id["boost"], cost=60.0)), catalogue().stock())
     bring = across(dear, [])
     best = next(s for s in bring if s.part.id == "boost")
     assert any("€ less" in words for words in best.brings)
