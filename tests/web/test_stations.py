@@ -17,7 +17,8 @@ from tests.web.test_drawings import KEYS, crowd
 
 LONG = "Long name of a part that runs on and on for sixty letters or"
 # Boxes of all words of a drawing that are seen, and whether any leaves the drawing.
-WORDS = """(id) => { const svg = document.querySelector(id), frame = svg.getBoundingClientRect();
+WORDS = """async (id) => { await Promise.all([...document.fonts].map(f => f.load()));  // fallback letters are wider
+  const svg = document.querySelector(id), frame = svg.getBoundingClientRect();
   const boxes = [...svg.querySelectorAll('text')].filter(t => t.checkVisibility() && t.textContent.trim()).map(t => {
     const b = t.getBoundingClientRect(); return [b.left, b.top, b.right, b.bottom, t.textContent.trim()]; });
   const out = boxes.filter(b => b[0] < frame.left - 1 || b[2] > frame.right + 1 || b[1] < frame.top - 1 || b[3] > frame.bottom + 1);

@@ -4,15 +4,19 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pytest
 
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.draw.bill import bill
+from briskcell.core.engine.operating import operate
 from briskcell.core.rails.board_figures import board_figures
 from briskcell.core.rails.fewest import straight_on
-from briskcell.core.rails.headroom import judged, spare_of
+from briskcell.core.rails.headroom import End, headrooms, judged, spare_of
 from briskcell.core.stations import STATIONS, WORKING_ORDER
-from briskcell.model.plan import Margins, plan_of
+from briskcell.model.plan import Margins, Plan, plan_of
+from briskcell.services.demo import demo_plans
+from tests.faults import FAULTS
 from tests.known import drawing, flat_cell, hand_plan
 
 BOOST = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "loss": {"kind": "fixed", "efficiency": 0.9},
@@ -53,6 +57,28 @@ def test_everything_with_a_limit_is_held_at_its_worst_moment() -> None:
     assert STATIONS["rails"].headline(a).after == "least"
     short = of(packs=packs, converters=[BOOST], links=[flat], loads=[drawing(1.2, fed_by="flat")])
     assert (STATIONS["rails"].headline(short).value, STATIONS["rails"].headline(short).after) == (pytest.approx(0.2), "short")
+
+
+@pytest.mark.parametrize("plan", [*demo_plans(), FAULTS["headroom"]()], ids=lambda p: p.name)
+def test_headroom_is_asked_down_to_the_very_end_of_play(plan: Plan) -> None:
+    """Between two points of the grid as where one lies right at the end; a point above it there is up to 0.05 more to spare."""
+    a = assess(plan)
+    exactly = np.union1d(a.op.soc, [a.end_soc])[::-1]
+    for read, solved in zip(a.headrooms, headrooms(operate(plan, exactly), a.end_soc), strict=True):
+        assert (read.element, read.at_state) == (solved.element, solved.at_state)
+        assert read.spare == pytest.approx(solved.spare, abs=0.003)
+        assert read.input_v == pytest.approx(solved.input_v, abs=0.03)
+        assert read.at_soc in (solved.at_soc, 1.0)
+
+
+def test_the_end_is_read_between_two_points_and_never_from_where_all_has_collapsed() -> None:
+    soc, gone = np.array([1.0, 0.5, 0.0]), np.zeros((3, 3), dtype=bool)
+    demand, limit = np.broadcast_to([1.0, 2.0, 4.0], (3, 3)), np.broadcast_to([10.0, 10.0, 8.0], (3, 3))
+    assert End(soc, np.array(0.25), gone).spare(demand, limit) == pytest.approx(1 - 3 / 9)
+    assert End(soc, np.array([0.5]), gone[:, None]).least(demand[:, None], limit[:, None]) == pytest.approx(0.8)
+    gone[:, 2] = True
+    assert End(soc, np.array(0.25), gone).spare(demand, limit) == pytest.approx(1 - 2 / 10)
+    assert End(soc, np.array([0.0]), gone[:, None]).least(demand[:, None], limit[:, None]) == pytest.approx(0.8)
 
 
 def test_a_board_in_play_takes_what_it_gives_and_loses() -> None:

@@ -95,37 +95,116 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
     tuple of Headroom
         In the order of the current; elements whose limit the plan does not state are left out.
     """
-    reach = int(np.count_nonzero(op.down_to(end_soc)))
     rows = list(_limited(op))
     if not rows:
         return ()
     # Where the whole build collapses no single part is to blame: the rule speaks of that by itself.
     gone = op.flow.collapsed
+    end = End(op.soc, np.asarray(end_soc), gone)
     demand = np.where(gone, 0.0, np.stack([r[2] for r in rows]))
     limit = np.stack([r[3] for r in rows])
     spare = np.where(gone, 1.0, spare_of(demand, limit))
-    worst = spare[:, :, :reach].reshape(len(rows), -1).argmin(axis=1)
+    reach = int(end.asked.sum())
+
+    def down_to_end(values: Array) -> Array:
+        return np.concatenate([values[..., :reach], end.of(values)[..., None]], axis=-1)
+
+    asked, given = down_to_end(demand), down_to_end(limit)
+    left = np.concatenate([spare[..., :reach], end.spare(demand, limit)[..., None]], axis=-1)
+    worst = left.reshape(len(rows), -1).argmin(axis=1)
     out = []
     for n, (part, kind, _, _) in enumerate(rows):
-        state, k = divmod(int(worst[n]), reach)
+        state, k = divmod(int(worst[n]), reach + 1)
         hidden = np.where(gone[state], np.inf, 0.0)
         out.append(
             Headroom(
                 element=part.id,
                 name=part.name,
                 kind=kind,
-                demand_a=float(demand[n, state, k]),
-                limit_a=float(limit[n, state, k]),
-                spare=float(spare[n, state, k]),
-                at_soc=float(op.soc[k]),
+                demand_a=float(asked[n, state, k]),
+                limit_a=float(given[n, state, k]),
+                spare=float(left[n, state, k]),
+                at_soc=float(op.soc[k]) if k < reach else end_soc,
                 at_state=STATES[state],
-                input_v=_input_v(op, part, state, k),
+                input_v=float(down_to_end(_input_v(op, part))[state, k]),
                 spare_now=spare[n],
                 demand_series=demand[n, state] + hidden,
                 limit_series=limit[n, state] + hidden,
             )
         )
     return tuple(out)
+
+
+class End:
+    """Where play ends, between two states of charge: of one build, or of each variant of a batch.
+
+    Parameters
+    ----------
+    soc : ndarray, shape (n_soc,)
+        States of charge that were solved, falling.
+    end_soc : ndarray, shape () or (n,)
+        State of charge at which the pack itself ends play.
+    gone : ndarray of bool, shape (3, n_soc) or (3, n, n_soc)
+        Whether the build has collapsed.
+    """
+
+    def __init__(self, soc: Array, end_soc: Array, gone: NDArray[np.bool_]) -> None:
+        self.asked = soc >= end_soc[..., None] - SOC_EPSILON
+        self._last = self.asked.sum(axis=-1) - 1
+        self._after = np.minimum(self._last + 1, len(soc) - 1)
+        self._row = (np.arange(len(end_soc)),) if end_soc.ndim else ()
+        pitch = np.maximum(soc[self._last] - soc[self._after], SOC_EPSILON)
+        self._share = np.clip((soc[self._last] - end_soc) / pitch, 0.0, 1.0)
+        self._gone = gone
+
+    def of(self, values: Array) -> Array:
+        """Values over states of charge where play ends; where the build collapses next, those right before that.
+
+        Parameters
+        ----------
+        values : ndarray, shape (..., n_soc) as ``gone``
+            Over the states of charge that were solved.
+
+        Returns
+        -------
+        ndarray
+            Without the last axis.
+        """
+        after = (..., *self._row, self._after)
+        last, then = values[(..., *self._row, self._last)], values[after]
+        known = ~self._gone[after] & np.isfinite(last) & np.isfinite(then)
+        step = np.subtract(then, last, out=np.zeros(last.shape), where=known)
+        return np.asarray(last + self._share * step)
+
+    def spare(self, demand_a: Array, limit_a: Array) -> Array:
+        """Spare where play ends; 1 where the build has collapsed, as no single part is to blame then.
+
+        Parameters
+        ----------
+        demand_a, limit_a : ndarray, shape (..., n_soc) as ``gone``
+            What is asked and what can be given. [A]
+
+        Returns
+        -------
+        ndarray
+            Without the last axis.
+        """
+        return np.where(self._gone[(..., *self._row, self._last)], 1.0, spare_of(self.of(demand_a), self.of(limit_a)))
+
+    def least(self, demand_a: Array, limit_a: Array) -> Array:
+        """The least spare of each variant, from full down to where play ends.
+
+        Parameters
+        ----------
+        demand_a, limit_a : ndarray, shape (3, n, n_soc)
+            What is asked and what can be given. [A]
+
+        Returns
+        -------
+        ndarray, shape (n,)
+        """
+        above = np.where(self.asked & ~self._gone, spare_of(demand_a, limit_a), 1.0).min(axis=-1)
+        return np.asarray(np.minimum(above, self.spare(demand_a, limit_a)).min(axis=0))
 
 
 def spares(op: Operating, end_soc: Array) -> Array:
@@ -143,17 +222,8 @@ def spares(op: Operating, end_soc: Array) -> Array:
     ndarray, shape (n, n_elements)
         In the order of ``headrooms``.
     """
-    soc, row = op.soc, np.arange(len(end_soc))
-    asked = soc >= end_soc[:, None] - SOC_EPSILON
-    last = asked.sum(axis=1) - 1
-    after = np.minimum(last + 1, len(soc) - 1)
-    share = np.clip((soc[last] - end_soc) / np.maximum(soc[last] - soc[after], SOC_EPSILON), 0.0, 1.0)
-    out = []
-    for _, _, demand, limit in _limited(op):
-        spare = np.where(op.flow.collapsed, 1.0, spare_of(demand, limit))
-        at_last, then = spare[:, row, last], np.where(op.flow.collapsed[:, row, after], spare[:, row, last], spare[:, row, after])
-        at_end = at_last + share * (then - at_last)  # the end lies between two points of a coarse grid
-        out.append(np.minimum(np.where(asked, spare, 1.0).min(axis=-1), at_end).min(axis=0))
+    end = End(op.soc, end_soc, op.flow.collapsed)
+    out = [end.least(demand, limit) for _, _, demand, limit in _limited(op)]
     return np.stack(out, axis=1) if out else np.empty((len(end_soc), 0))
 
 
@@ -179,8 +249,8 @@ def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, st
             yield converter, converter.kind, flow.output_a(k), op.board_limit_a[k]
 
 
-def _input_v(op: Operating, part: Pack | Bank | Converter | Link, state: int, point: int) -> float:
-    """Volts that a part gets in: a store and a link, those at its own end."""
+def _input_v(op: Operating, part: Pack | Bank | Converter | Link) -> Array:
+    """Volts that a part gets in, shape (3, n_soc): a store and a link, those at its own end."""
     if isinstance(part, Converter):
-        return float(op.flow.converter_input_v(op.network.converters.index(part))[state, point])
-    return float(op.flow.element_v[state, point, op.network.position[part.id]])
+        return op.flow.converter_input_v(op.network.converters.index(part))
+    return op.flow.element_v[..., op.network.position[part.id]]

@@ -18,7 +18,7 @@ from briskcell.core.engine.solver import solve
 from briskcell.core.engine.sources import pack_curves
 from briskcell.core.pack.runtime import carried_peaks, elapsed, hours_at
 from briskcell.core.pack.stops import collapse_margin, cutoff_margin, first_below, limit_margin, lockout_margin
-from briskcell.core.rails.headroom import spare_of
+from briskcell.core.rails.headroom import End
 from briskcell.model.changes import altered, remade
 from briskcell.model.parts import STATES, Converter, Link, Load, PowerStates, Window
 from briskcell.model.plan import Plan
@@ -176,9 +176,9 @@ def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int]
     shares, happen = shares_of(plan.use), used_states(plan.use)
     mean = np.tensordot(shares[happen], carried_peaks(amps)[happen], axes=1)
     hours = elapsed(COARSE_SOC, mean, tables.capacity_ah[cell] * count)
-    reach = np.maximum(first_below(own, COARSE_SOC), 0.0)[:, None] <= COARSE_SOC
+    own_end = End(COARSE_SOC, np.maximum(first_below(own, COARSE_SOC), 0.0), flow.collapsed)
     # Links behind the wire carry what the store gives, so the smallest rating stands for all of them.
     rating = min([tables.trip_a, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])
-    most = np.minimum(tables.most_a[cell] * count, rating)[:, None]
-    spare = np.where(reach, np.minimum(spare_of(out_a, limit), spare_of(amps, most)).min(axis=0), 1.0).min(axis=-1)
+    most = np.broadcast_to(np.minimum(tables.most_a[cell] * count, rating)[:, None], amps.shape)
+    spare = np.minimum(own_end.least(out_a, limit), own_end.least(amps, most))
     return np.stack([hours_at(end, COARSE_SOC, hours), tables.energy_wh[cell] * count, spare])
