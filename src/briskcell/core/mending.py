@@ -25,7 +25,7 @@ from briskcell.model.units import show, unit_of_field
 MOST_JUDGED = 140  # plans that are judged whole before the search gives up
 EACH = 5  # changes that are tried for one finding of one plan
 WIDTH = 4  # findings of one plan that changes are tried for
-MOST_KEPT = 128  # plans met that are kept solved: some hundred megabytes
+MOST_KEPT = 128  # plans met that are kept solved: some 70 MB
 # What a builder says of each wish, and by how much it gives way where two contradict each other.
 WISHES = {
     "hours": "the hours of play", "charge_hours": "the hours on the charger", "play_while_charging": "play while charging",
