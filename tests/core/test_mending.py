@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from briskcell.core.assess import assess, costs
-from briskcell.core.mending import mend_all, told
+from briskcell.core.mending import Met, mend_all, told
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.services.demo import curlew, oystercatcher, sanderling
@@ -55,6 +55,20 @@ def test_wishes_that_contradict_each_other_are_named_with_a_plan_for_each() -> N
         assert assess(offer.plan, STOCK).failures == {}
         assert offer.plan.brief != both.brief
     assert mend_all(assess(both, STOCK), ended=lambda: True).steps == (), "stopped at once"
+
+
+def test_a_plan_met_again_is_the_same_and_under_another_brief_is_not_solved_again() -> None:
+    a, met = assess(sanderling(), STOCK), Met()
+    plan = replaced(a.plan, altered(a.plan.packs[0], parallel=1))
+    first = met.judge(a, plan)
+    assert first.runtimes[0].hours != a.runtimes[0].hours
+    assert met.judge(a, plan) is first
+    other = remade(plan, {"brief": plan.brief.model_copy(update={"hours": 1.0})})
+    again = met.judge(a, other)
+    assert (again.plan, again.runtimes) == (other, first.runtimes)
+    assert again.runtimes is first.runtimes
+    assert {f.rule for f in first.findings if f.state == "fails"} == {"runtime-brief"}
+    assert not [f for f in again.findings if f.state == "fails"]
 
 
 def test_a_plan_that_holds_is_left_alone_and_changes_are_told_part_by_part() -> None:

@@ -85,3 +85,13 @@ def test_the_command_line_plays_a_session_as_csv(tmp_path: Path, phases: str, en
     bad = run.invoke(main, ["session", str(tmp_path / "sanderling.json"), "--phases", "fly 1h"])
     assert bad.exit_code == 1
     assert "begins with none of" in bad.output
+
+
+def test_fixes_of_a_build_that_has_gone_on_are_looked_for_no_longer(client: FlaskClient, monkeypatch: pytest.MonkeyPatch) -> None:
+    shop = client.application.extensions["briskcell"]
+    now = shop.newest(2)
+    numbers = iter([now, now, now + 1])  # another edit comes while the second finding is looked at
+    monkeypatch.setattr(shop, "newest", lambda _build: next(numbers))
+    assert client.get(f"/builds/2/remedies/{now}").status_code == 204
+    monkeypatch.setattr(shop, "newest", lambda _build: now)
+    assert "Try it" in client.get(f"/builds/2/remedies/{now}").text
