@@ -54,9 +54,15 @@ def test_where_its_port_is_taken_it_takes_a_free_one_and_answers(tmp_path: Path)
             assert f":{taken}/" not in address
             with urllib.request.urlopen(address) as page:
                 assert page.status == 200
-                assert page.read().decode().count('class="name"') == 3
+                text = page.read().decode()
+                assert "Sanderling" in text
+                assert text.count('class="name"') == 3
         finally:
             end(process)
+    again = Workshop(tmp_path / "a" / "builds.sqlite3")
+    again.load_demo()
+    assert again.shelf()[1] == 3, "where the demo is, it is not loaded again"
+    again.close()
     lines = [json.loads(line) for line in (tmp_path / "a" / "brisk-cell.log").read_text().splitlines()]
     assert [(line["method"], line["path"], line["status"]) for line in lines if line["event"] == "request"] == [("GET", "/", 200)]
     assert (tmp_path / "a" / "secret").stat().st_mode & 0o077 == 0

@@ -14,18 +14,6 @@ from .view import view_of
 NO_OFFER = -1
 
 
-def _verdict(build_id: int, opened: Opened) -> Response:
-    for finding in opened.assessed.findings:
-        if workshop().newest(build_id) != opened.revision.id:
-            return make_response("", 204)  # nobody waits for it any more
-        _ = finding.remedy  # known from here on
-    job, found = workshop().jobs.of(build_id, KIND), opened.assessed.findings
-    page = render_template(
-        "frame/_verdict.html", opened=opened, plan=opened.plan, view=view_of(request.args), findings=found, job=job
-    )
-    return _about(page, opened)
-
-
 def _about(page: str, opened: Opened) -> Response:
     """An answer that says which revision it is about."""
     response = make_response(page)
@@ -35,10 +23,23 @@ def _about(page: str, opened: Opened) -> Response:
 
 @bp.get("/remedies/<id:revision>")
 def remedies(build_id: int, revision: int) -> Response:
-    """The verdict with what mends each finding; nothing where the build has gone on since."""
-    if workshop().newest(build_id) != revision:
+    """The verdict with what mends each finding; nothing where the build has gone on since, as nobody waits for it any more."""
+
+    def gone_on() -> bool:
+        return workshop().newest(build_id) != revision
+
+    if gone_on():
         return make_response("", 204)
-    return _verdict(build_id, workshop().at(build_id, revision))
+    opened = workshop().at(build_id, revision)
+    for finding in opened.assessed.findings:
+        if gone_on():
+            return make_response("", 204)
+        _ = finding.remedy  # known from here on
+    job, found = workshop().jobs.of(build_id, KIND), opened.assessed.findings
+    page = render_template(
+        "frame/_verdict.html", opened=opened, plan=opened.plan, view=view_of(request.args), findings=found, job=job
+    )
+    return _about(page, opened)
 
 
 def _shown(build_id: int) -> Response:
