@@ -28,6 +28,11 @@ def long_wish() -> Plan:
     return remade(plan, {"brief": plan.brief.model_copy(update={"hours": 12.0, "charge_hours": 14.0})})
 
 
+def doubtful_wish() -> Plan:
+    plan = sanderling()
+    return remade(plan, {"brief": plan.brief.model_copy(update={"hours": 9.5, "charge_hours": 14.0})})
+
+
 def slow_charger() -> Plan:
     plan = sanderling()
     brief = plan.brief.model_copy(update={"charge_hours": 6.0})
@@ -261,6 +266,7 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "headroom": weak_boost,
     "load-window": thin_wire_to_a_picky_screen,
     "runtime-brief": long_wish,
+    "runtime-range": doubtful_wish,
     "charge-brief": slow_charger,
     "cell-current": tired_cell,
     "double-conversion": two_boosts_in_a_row,

@@ -198,8 +198,20 @@ def test_a_rule_catches_its_fault_and_its_fix_mends_it(name: str) -> None:
         assert found[0].fix is None
         return
     assert found[0].fix is not None
-    mended = assess(found[0].fix.plan, SHELF)
-    assert found[0].key not in [f.key for f in mended.findings if f.state == "fails"]
+    after = [f.state for f in assess(found[0].fix.plan, SHELF).findings if f.key == found[0].key]
+    assert "fails" not in after if found[0].state == "fails" else not after
+
+
+def test_what_fails_is_told_without_the_rules_that_never_say_so() -> None:
+    for name in FAULTS:
+        found = judged(name)
+        assert not [f.rule for f in found.findings if f.state == "fails" and RULES[f.rule].worst != "fails"]
+        assert list(found.failing) == [f for f in found.findings if f.state == "fails"], name
+        said = {f"wish:{w.field}" for w in found.requirements if w.state == "fails"} - {"wish:hours"}
+        assert found.failures.keys() == {f.key for f in found.failing} | said
+    quick = assess(FAULTS["runtime-range"](), SHELF)
+    assert quick.failures == {}
+    assert not {"runtime_range", "reset_spread"} & quick.__dict__.keys(), "how sure it is was not asked"
 
 
 def test_a_build_that_collapses_is_a_finding_and_never_a_strange_number() -> None:

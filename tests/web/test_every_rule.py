@@ -47,6 +47,7 @@ REACHED: dict[str, tuple[int, list[Step]]] = {
     "resets": (SANDERLING, [swap("boost", "boost-5v-2a")]),
     "day": (SANDERLING, [edit("days/0/stretches/1/minutes", "20 h")]),
     "runtime-brief": (SANDERLING, [edit("brief/hours", "12 h")]),
+    "runtime-range": (SANDERLING, [edit("brief/hours", "9.5 h")]),
     "cell-current": (SANDERLING, [edit("packs/pack/cell/max_discharge_a", "1.5 A")]),
     "proven-capacity": (SANDERLING, [edit("packs/pack/cell/label_ah", "9.9 Ah")]),
     "equal-strings": (SANDERLING, [("string", {"part": "pack", "part_class": "cell-21700-e50"}),

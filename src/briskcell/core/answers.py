@@ -225,6 +225,12 @@ class Answers:
         found = self.runtime
         return None if found is None or found.hours is None or self.pack_index is None else self._reach.hours(found.hours)
 
+    @property
+    def falls_short(self) -> bool:
+        """Whether it likely plays less long than the brief asks; False where nothing plays."""
+        found = self.runtime
+        return found is not None and found.hours is not None and found.hours < self.plan.brief.hours - 1e-9
+
     @cached_property
     def spare_range(self) -> Range | None:
         """The least spare's 10, 50 and 90 % points."""

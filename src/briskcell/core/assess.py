@@ -10,7 +10,7 @@ from itertools import islice
 from briskcell.core.answers import ANSWERS, NOTHING, Answers, Report, Stock, raised
 from briskcell.core.bench.ladder import ladder
 from briskcell.core.bench.step import Step
-from briskcell.core.brief.requirements import Requirement, requirements
+from briskcell.core.brief.requirements import Requirement, requirements, thickness_mm, unmet
 from briskcell.core.draw.bill import bill
 from briskcell.core.moves.fix import Fix
 from briskcell.core.rails.headroom import judged
@@ -45,6 +45,12 @@ class Assessment(Answers):
         """What is wrong or close, worst first."""
         return sorted_findings([f for name in RULES for f in self.of_rule(name)])
 
+    @cached_property
+    def failing(self) -> tuple[Finding, ...]:
+        """What is wrong, worst first: of the findings those that fail, without asking the rules that never say so."""
+        able = (name for name, rule in RULES.items() if rule.worst == "fails")
+        return sorted_findings([f for name in able for f in self.of_rule(name) if f.state == "fails"])
+
     def of_rule(self, name: str) -> tuple[Finding, ...]:
         """What one rule says. A rule that fails takes nothing but itself away."""
         if name not in self._by_rule:
@@ -63,8 +69,7 @@ class Assessment(Answers):
     @cached_property
     def failures(self) -> dict[str, tuple[float, str]]:
         """What fails, findings and wishes of the brief alike: by key the share it misses by, and the cause."""
-        found = {f.key: (f.loss, f.cause) for f in self.findings if f.state == "fails"}
-        return found | {f"{WISH}{w.field}": (0.0, w.why) for w in self.requirements if w.state == "fails"}
+        return {f.key: (f.loss, f.cause) for f in self.failing} | {f"{WISH}{w.field}": (0.0, w.why) for w in unmet(self)}
 
     def options(self, finding: Finding) -> Iterator[Fix]:
         """The changes that a rule proposes. A search that fails takes nothing but itself away."""
@@ -168,9 +173,9 @@ def costs(before: Assessment, after: Assessment) -> str:
     was, now = (max((c.off.hours or 0.0 for c in a.charges), default=0.0) for a in (before, after))
     if was and now and now - was >= 0.2:
         words.append(f"{show(now - was, 'h')} longer on the charger")
-    thick = [w.got if (w := a.wish("thickness_mm")) and isinstance(w.got, float) else 0.0 for a in (before, after)]
-    if abs(thick[1] - thick[0]) >= 0.5:
-        words.append(f"{show(abs(thick[1] - thick[0]), 'mm')} {'thicker' if thick[1] > thick[0] else 'thinner'}")
+    thicker = thickness_mm(after) - thickness_mm(before)
+    if abs(thicker) >= 0.5:
+        words.append(f"{show(abs(thicker), 'mm')} {'thicker' if thicker > 0 else 'thinner'}")
     return f"It comes with {', '.join(words)}." if words else ""
 
 

@@ -271,16 +271,17 @@ def _wish_of(key: str) -> str:
 
 def _moves(a: Assessment) -> Iterator[Fix]:
     """Changes for the worst findings that fail, then for the wishes that no finding speaks of."""
-    failing = [f for f in a.findings if f.state == "fails"]
-    for finding in failing[:WIDTH]:
+    for finding in a.failing[:WIDTH]:
         yield from islice(a.options(finding), EACH)
-    for finding in failing[:WIDTH]:
+    for finding in a.failing[:WIDTH]:
         yield from islice(a.options(finding), EACH, 3 * EACH)
-    for finding in failing[WIDTH:]:
+    for finding in a.failing[WIDTH:]:
         yield from islice(a.options(finding), EACH)
-    for key in a.failures:
-        if key in (f"{WISH}thickness_mm", f"{WISH}budget", f"{WISH}mass_g", f"{WISH}hours"):
-            yield from _for_wish(a, key.removeprefix(WISH))
+    if a.falls_short:
+        yield from _for_wish(a, "hours")
+    for field in ("thickness_mm", "mass_g", "budget"):
+        if f"{WISH}{field}" in a.failures:
+            yield from _for_wish(a, field)
 
 
 def _for_wish(a: Assessment, field: str) -> Iterator[Fix]:

@@ -47,23 +47,64 @@ def requirements(assessed: Answers) -> tuple[Requirement, ...]:
     tuple of Requirement
         In the order a brief is asked for.
     """
-    return tuple(_use(assessed)) + tuple(_charging(assessed)) + tuple(_size(assessed)) + tuple(_hands(assessed))
+    return (_hours(assessed), *_apart_from_hours(assessed))
+
+
+def unmet(assessed: Answers) -> tuple[Requirement, ...]:
+    """The requirements that fail, but for the hours of play, of which a rule says all there is to say.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The plan's answers. How far its hours reach is not asked, which is half of what all the rest costs.
+
+    Returns
+    -------
+    tuple of Requirement
+        As of ``requirements``.
+    """
+    return tuple(w for w in _apart_from_hours(assessed) if w.state == "fails")
+
+
+def thickness_mm(assessed: Answers) -> float:
+    """How thick the build comes to be. [mm]
+
+    Parameters
+    ----------
+    assessed : Answers
+        The plan's answers.
+
+    Returns
+    -------
+    float
+        That of the case, or of its thickest pack with two walls where that is more.
+    """
+    return max(assessed.plan.case.depth_mm, _pack_with_walls_mm(assessed) or 0.0)
+
+
+def _hours(a: Answers) -> Requirement:
+    found, spread = a.runtime, a.runtime_range
+    if found is None or found.hours is None or spread is None:
+        return Requirement(field="hours", got="no draw", state="unknown", why="Nothing draws from a pack yet.", station="pack")
+    state: Word = "fails" if a.falls_short else "close" if spread.low < a.plan.brief.hours else "holds"
+    why = f"{show(spread.low, 'h')} to {show(spread.high, 'h')} in eight builds of ten; stops because {found.stop_words}."
+    return Requirement(field="hours", got=found.hours, unit="h", state=state, why=why, station="pack", number="runtime")
+
+
+def _apart_from_hours(a: Answers) -> Iterator[Requirement]:
+    yield from _use(a)
+    yield from _charging(a)
+    yield from _size(a)
+    yield from _hands(a)
 
 
 def _use(a: Answers) -> Iterator[Requirement]:
-    brief, found, spread = a.plan.brief, a.runtime, a.runtime_range
-    if found is None or found.hours is None or spread is None:
-        yield Requirement(field="hours", got="no draw", state="unknown", why="Nothing draws from a pack yet.", station="pack")
-    else:
-        state: Word = "fails" if found.hours < brief.hours - 1e-9 else "close" if spread.low < brief.hours else "holds"
-        why = f"{show(spread.low, 'h')} to {show(spread.high, 'h')} in eight builds of ten; stops because {found.stop_words}."
-        yield Requirement(field="hours", got=found.hours, unit="h", state=state, why=why, station="pack", number="runtime")
-    chance = a.resets
+    brief, chance = a.plan.brief, a.resets
     if chance is None:
         yield Requirement(field="resets_per_charge", got="no play", state="unknown", why="Nothing plays yet.", station="pack")
     else:
         over = chance.expected > brief.resets_per_charge
-        state = "fails" if chance.expected > brief.resets_per_charge + MAYBE else "close" if over else "holds"
+        state: Word = "fails" if chance.expected > brief.resets_per_charge + MAYBE else "close" if over else "holds"
         why = "Parts that peak by chance, together." if chance.at_end > 0 else "Even all peaks at once overrun nothing."
         often = counted(chance.expected)
         yield Requirement(field="resets_per_charge", got=often, state=state, why=why, station="pack", number="resets")
@@ -116,13 +157,12 @@ def _charging(a: Answers) -> Iterator[Requirement]:
 
 def _size(a: Answers) -> Iterator[Requirement]:
     plan, brief, total = a.plan, a.plan.brief, bill(a.plan)
-    needs = [s + 2 * WALL_MM for p in plan.packs if (s := _thick(a, p.id)) is not None]
-    got, most = plan.case.depth_mm, max(needs, default=0.0)
-    state: Word = "holds" if max(got, most) <= brief.thickness_mm + 1e-9 else "fails"
-    why = f"The pack with two walls takes {show(most, 'mm')} of it." if needs else "Its cells state no size."
-    if state == "fails" and got <= brief.thickness_mm:
+    got, most = thickness_mm(a), _pack_with_walls_mm(a)
+    state: Word = "holds" if got <= brief.thickness_mm + 1e-9 else "fails"
+    why = "Its cells state no size." if most is None else f"The pack with two walls takes {show(most, 'mm')} of it."
+    if state == "fails" and plan.case.depth_mm <= brief.thickness_mm and most is not None:
         why = f"The case is thin enough, but the pack with two walls takes {show(most, 'mm')}."
-    yield Requirement(field="thickness_mm", got=max(got, most), unit="mm", state=state, why=why, station="pack")
+    yield Requirement(field="thickness_mm", got=got, unit="mm", state=state, why=why, station="pack")
     mass = max(plan.case.mass_g, total.mass_g)
     known = f"{show(total.mass_g, 'g')} of it are parts that state their mass; the whole is as the case says."
     state = "unknown" if brief.mass_g is None else "holds" if mass <= brief.mass_g else "fails"
@@ -132,6 +172,11 @@ def _size(a: Answers) -> Iterator[Requirement]:
     state = "unknown" if brief.budget is None else "fails" if over else "close" if total.unpriced else "holds"
     yield Requirement(field="budget", got=total.cost, unit="€", state=state, why=f"Sum of the parts; {open_ended}.", station="draw",
                number="cost")  # fmt: skip
+
+
+def _pack_with_walls_mm(a: Answers) -> float | None:
+    """The thickest pack with a wall on either side; None where no cells state their size."""
+    return max((s + 2 * WALL_MM for p in a.plan.packs if (s := _thick(a, p.id)) is not None), default=None)
 
 
 def _thick(a: Answers, pack_id: str) -> float | None:

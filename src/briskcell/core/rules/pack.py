@@ -26,22 +26,29 @@ TYPICAL_USE = 0.95  # of a pack's energy that can be used down to its cut-off
 
 @rule("runtime-brief", station="pack", source="The brief")
 def runtime_brief(assessed: Answers) -> Iterator[Finding]:
-    """The pack plays as long as the brief asks, and still does at the pessimistic end of what is known."""
-    found, spread, wanted = assessed.runtime, assessed.runtime_range, assessed.plan.brief.hours
-    if found is None or found.hours is None or spread is None:
+    """The pack plays as long as the brief asks."""
+    found, wanted = assessed.runtime, assessed.plan.brief.hours
+    if found is None or found.hours is None or not assessed.falls_short:
         return
     left = f" It stops because {found.stop_words}"
     left += f" with {show(found.stranded_wh, 'Wh')} still inside." if found.stranded_wh > 0.05 * found.energy_wh else "."
     element = assessed.plan.stores[assessed.pack_index or 0].id
-    if found.hours < wanted - 1e-9:
-        cause = f"It plays {show(found.hours, 'h')}, {show(wanted, 'h')} are wanted.{left}"
-        yield Finding("fails", element, cause, missed_by(found.hours, wanted), partial(_what_stops_it, assessed),
-                      "Draw less, or make room for a larger pack.")  # fmt: skip
-    elif spread.low < wanted:
-        cause = (f"It likely plays {show(found.hours, 'h')}, but one build in ten stays under {show(spread.low, 'h')}; "
+    cause = f"It plays {show(found.hours, 'h')}, {show(wanted, 'h')} are wanted.{left}"
+    yield Finding("fails", element, cause, missed_by(found.hours, wanted), partial(_what_stops_it, assessed),
+                  "Draw less, or make room for a larger pack.")  # fmt: skip
+
+
+@rule("runtime-range", station="pack", worst="close", source="The brief, and the range of everything the hours hang on")
+def runtime_range(assessed: Answers) -> Iterator[Finding]:
+    """The pack still plays as long as the brief asks at the pessimistic end of what is known."""
+    if assessed.runtime is None or assessed.runtime.hours is None or assessed.falls_short:
+        return  # nothing to doubt: it does not last even as it likely is
+    spread, likely, wanted = assessed.runtime_range, assessed.runtime.hours, assessed.plan.brief.hours
+    if spread is not None and spread.low < wanted:
+        cause = (f"It likely plays {show(likely, 'h')}, but one build in ten stays under {show(spread.low, 'h')}; "
                  f"{show(wanted, 'h')} are wanted.")  # fmt: skip
-        yield Finding("close", element, cause, missed_by(spread.low, wanted), partial(_more_cells, assessed),
-                      "Measure the largest draws: a narrower range may settle it.")  # fmt: skip
+        yield Finding("close", assessed.plan.stores[assessed.pack_index or 0].id, cause, missed_by(spread.low, wanted),
+                      partial(_more_cells, assessed), "Measure the largest draws: a narrower range may settle it.")  # fmt: skip
 
 
 def _what_stops_it(assessed: Answers) -> Iterator[Fix]:

@@ -116,7 +116,7 @@ def _without(plan: Plan, board: Converter) -> Plan:
     return remade(plan, lists)
 
 
-@rule("double-conversion", station="rails", source="Efficiencies in a row multiply")
+@rule("double-conversion", station="rails", worst="close", source="Efficiencies in a row multiply")
 def double_conversion(assessed: Answers) -> Iterator[Finding]:
     """No more than a little power goes through two switching boards in a row."""
     op, plan = assessed.op, assessed.plan
@@ -145,7 +145,7 @@ def _straight(assessed: Answers, board: Converter, first: Converter, lost: float
     yield Fix(f"{board.name} fed beside {first.name}", f"saves about {show(lost, 'W')}.", plan)
 
 
-@rule("lock-out-chatter", station="rails", source="Lock-out with hysteresis, on a pack that recovers without load")
+@rule("lock-out-chatter", station="rails", worst="close", source="Lock-out with hysteresis, on a pack that recovers without load")
 def lockout_chatter(assessed: Answers) -> Iterator[Finding]:
     """A board that locks out does not start again as the pack recovers, only to lock out again."""
     found = assessed.runtime
@@ -233,7 +233,9 @@ def _to_store(assessed: Answers, load: Load) -> Iterator[Fix]:
             )
 
 
-@rule("behind-the-jack", station="rails", source="A board fed at its pins or pads has lost what sits behind its jack")
+@rule(
+    "behind-the-jack", station="rails", worst="close", source="A board fed at its pins or pads has lost what sits behind its jack"
+)
 def behind_the_jack(assessed: Answers) -> Iterator[Finding]:
     """A part fed behind its jack still has what the jack would have given it: a fuse, and volts and polarity that cannot harm."""
     plan = assessed.plan

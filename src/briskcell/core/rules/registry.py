@@ -93,13 +93,14 @@ class Finding:
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """A registered rule: its name, station, source, what it asks, and the function that checks it."""
+    """A registered rule: its name, station, source, what it asks, the function that checks it, and the worst it may say."""
 
     name: str
     station: str
     source: str
     asks: str
     function: Callable[[Answers], Iterator[Finding]]
+    worst: str = "fails"
 
     def check(self, assessed: Answers) -> Iterator[Finding]:
         """The rule's findings, signed with its name and station."""
@@ -110,7 +111,7 @@ class Rule:
 RULES: dict[str, Rule] = {}
 
 
-def rule(name: str, *, station: str, source: str) -> Callable[..., Callable[[Answers], Iterator[Finding]]]:
+def rule(name: str, *, station: str, source: str, worst: str = "fails") -> Callable[..., Callable[[Answers], Iterator[Finding]]]:
     """Register a rule.
 
     Parameters
@@ -121,6 +122,8 @@ def rule(name: str, *, station: str, source: str) -> Callable[..., Callable[[Ans
         Where it is decided.
     source : str
         Literature or reasoning behind it.
+    worst : str
+        The worst state it may say; one that never says ``fails`` is not asked where only failures are.
 
     Returns
     -------
@@ -129,7 +132,7 @@ def rule(name: str, *, station: str, source: str) -> Callable[..., Callable[[Ans
     """
 
     def register(function: Callable[[Answers], Iterator[Finding]]) -> Callable[[Answers], Iterator[Finding]]:
-        RULES[name] = Rule(name, station, source, (function.__doc__ or "").strip(), function)
+        RULES[name] = Rule(name, station, source, (function.__doc__ or "").strip(), function, worst)
         return function
 
     return register

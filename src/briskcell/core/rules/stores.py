@@ -93,7 +93,12 @@ def equal_strings(assessed: Answers) -> Iterator[Finding]:
                 )
 
 
-@rule("weakest-in-series", station="pack", source="The weakest cell in series is empty first; driven on, its volts turn round")
+@rule(
+    "weakest-in-series",
+    station="pack",
+    worst="close",
+    source="The weakest cell in series is empty first; driven on, its volts turn round",
+)
 def weakest_in_series(assessed: Answers) -> Iterator[Finding]:
     """Cells in series hold the same; where they do not, each is watched on its own."""
     for pack in assessed.plan.packs:
@@ -140,7 +145,7 @@ def bank_output(assessed: Answers) -> Iterator[Finding]:
                           advice="Use a bank that feeds while it charges.")  # fmt: skip
 
 
-@rule("one-of-each", station="pack", source="Two packs, two switches, two ports: one is always forgotten")
+@rule("one-of-each", station="pack", worst="close", source="Two packs, two switches, two ports: one is always forgotten")
 def one_of_each(assessed: Answers) -> Iterator[Finding]:
     """There are no more packs and charge ports than the brief asks for."""
     plan = assessed.plan
@@ -219,7 +224,7 @@ def _sips_less(assessed: Answers, store: Store) -> Iterator[Fix]:
             yield Fix(f"{switch.name} before the boards", "cuts off what sips.", changed)
 
 
-@rule("carrier", station="pack", source="Limits for lithium cells in a cabin; local rules and the carrier decide")
+@rule("carrier", station="pack", worst="close", source="Limits for lithium cells in a cabin; local rules and the carrier decide")
 def carrier(assessed: Answers) -> Iterator[Finding]:
     """Somebody knows the watt-hours when a carrier asks: those of the label; past 100 Wh most ask, past 160 Wh most refuse."""
     for store in assessed.plan.stores:

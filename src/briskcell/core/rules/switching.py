@@ -64,7 +64,9 @@ def _waits(assessed: Answers, switch: Link) -> Iterator[Fix]:
     yield from soft_switches(assessed, switch)
 
 
-@rule("lamps", station="pack", source="A lamp has to light in play, before the warning's last moment, where it is seen")
+@rule(
+    "lamps", station="pack", worst="close", source="A lamp has to light in play, before the warning's last moment, where it is seen"
+)
 def lamps(assessed: Answers) -> Iterator[Finding]:
     """Each low-battery lamp lights before play ends, early enough for a shutdown, and can be seen."""
     plan: Plan = assessed.plan

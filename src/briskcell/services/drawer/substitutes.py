@@ -113,7 +113,7 @@ def across(assessed: Assessment, rows: Sequence[DrawerRow]) -> list[Swap]:
         The best first, of each part the best alone.
     """
     now, cost = assessed.runtime.hours if assessed.runtime else None, bill(assessed.plan).cost
-    fails = sum(f.state == "fails" for f in assessed.findings)
+    fails = len(assessed.failing)
     out: list[Swap] = []
     for part in assessed.plan.parts():
         if isinstance(part, Load) or not (part.cell.part_class if hasattr(part, "cell") else part.part_class):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from briskcell.core.answers import Answers
+from briskcell.core.assess import Assessment
 from briskcell.core.draw.bill import bill
 from briskcell.core.engine.converters import SAME_OUTPUT_V, same_output
 from briskcell.core.engine.operating import operate
@@ -40,7 +40,7 @@ class Alternative:
 
 
 @kept
-def alternatives(assessed: Answers) -> tuple[Alternative, ...]:
+def alternatives(assessed: Assessment) -> tuple[Alternative, ...]:
     """Both ways of a build of one cell voltage that is boosted; none where the question does not arise."""
     found = _boards(assessed.plan)
     if found is None:
@@ -55,7 +55,7 @@ def alternatives(assessed: Answers) -> tuple[Alternative, ...]:
     return tuple(_judged(assessed.of(p), k, names[k], (k == "combined") == combined_now, board) for k, p in plans.items())
 
 
-def take_alternative(assessed: Answers, key: str) -> Edit:
+def take_alternative(assessed: Assessment, key: str) -> Edit:
     """Go the other way."""
     wanted = next((s for s in alternatives(assessed) if s.key == key), None)
     return Edit(wanted.plan, f"{wanted.name} instead") if wanted else Edit(assessed.plan, "")
@@ -78,7 +78,7 @@ def _with(plan: Plan, board: Converter, charger: ChargeBoard, board_key: str, ch
     return remade(plan, {"converters": converters, "chargers": chargers})
 
 
-def _apart(assessed: Answers, board: Converter, charger: ChargeBoard) -> Plan:
+def _apart(assessed: Assessment, board: Converter, charger: ChargeBoard) -> Plan:
     """The smallest boost that is comfortable, else the largest there is, with a switching charger and a power path."""
     best: Plan | None = None
     for found in catalogue().boards():
@@ -91,11 +91,11 @@ def _apart(assessed: Answers, board: Converter, charger: ChargeBoard) -> Plan:
     return best or assessed.plan
 
 
-def _judged(a: Answers, key: str, name: str, today: bool, board: Converter) -> Alternative:
+def _judged(a: Assessment, key: str, name: str, today: bool, board: Converter) -> Alternative:
     charge = a.charges[0]
     return Alternative(
         key=key, name=name, today=today, plan=a.plan,
         spare=next((h.spare for h in a.headrooms if h.element == board.id), None),
         runtime_h=a.runtime.hours if a.runtime else None, charge_h=charge.off.hours, skin_c=a.heat.skin_c, cost=bill(a.plan).cost,
-        plays=layout_of(a.plan, charge.board) == "power_path", fails=sum(f.state == "fails" for f in getattr(a, "findings", ())),
+        plays=layout_of(a.plan, charge.board) == "power_path", fails=len(a.failing),
     )  # fmt: skip

@@ -26,7 +26,7 @@ from .switching import switched_off
 SECTIONS = (
     Section("h-cells", "Cells", ("cell-current", "proven-capacity", "equal-strings", "weakest-in-series", "capacitor-rating")),
     Section("h-curve", "Discharge"),
-    Section("h-answers", "Hours", ("runtime-brief", "shutdown-reserve", "carrier", "one-of-each", "bank-output")),
+    Section("h-answers", "Hours", ("runtime-brief", "runtime-range", "shutdown-reserve", "carrier", "one-of-each", "bank-output")),
     Section("h-sure", "Sure"),
     Section("h-off", "Off", ("switched-off", "lamps", "shelf-life")),
     Section("h-peaks", "Peaks", ("resets",)),
