@@ -21,6 +21,7 @@ from briskcell.core.pack.lamps import LampShow, lamp_shows
 from briskcell.core.pack.reserve import Reserve, StorageLife, shutdown_reserve, storage_life
 from briskcell.core.pack.resets import Resets, resets
 from briskcell.core.pack.runtime import Runtime, runtime
+from briskcell.core.pack.session import Course
 from briskcell.core.pack.swaps import Starts, starts
 from briskcell.core.pack.switching import Way, ways_off
 from briskcell.core.pack.uncertainty import Range
@@ -196,8 +197,12 @@ class Answers:
         known = {s.part_class: s for s in self.stock.supplies}
         warns = self.plan.shutdown.warning_v or (self.reserve.under_load_v if self.reserve else None)
         lamps = [(lamp.load.name, lamp.soc) for lamp in self.lamps if lamp.soc is not None]
-        return live_through(self.op, day, phases_of(self.plan, day, known), self.pack_index or 0, warning_v=warns, lamps=lamps,
-                            chance=self.resets)  # fmt: skip
+        course = self._course.begun(day.start_soc)
+        return live_through(course, day, phases_of(self.plan, day, known), warning_v=warns, lamps=lamps, chance=self.resets)
+
+    @cached_property
+    def _course(self) -> Course:
+        return Course(self.op, self.pack_index or 0)
 
     @cached_property
     def resets(self) -> Resets | None:

@@ -114,7 +114,7 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
     curves = store_curves(part, grid, room)
     cell = part.cell if isinstance(part, Pack) else None
     cold_b, slow_s = (cell.cold_b_k, cell.slow_s) if cell else (0.0, 1.0)
-    fast, slow = warmed(part, grid, room)
+    fast, slow = warmed(part, curves, room)
     board = next((b for b in plan.chargers if b.charges == part.id), None)
     layout = layout_of(plan, board) if board else ""
     through = layout == "power_path"

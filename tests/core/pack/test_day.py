@@ -10,6 +10,7 @@ import pytest
 from briskcell.core.answers import Answers
 from briskcell.core.assess import assess
 from briskcell.core.pack.day import latest_plug, live_through, phases_of, plugged_into, weakest_supply
+from briskcell.core.pack.session import Course
 from briskcell.library import catalogue
 from briskcell.model.changes import remade
 from briskcell.model.plan import Day, plan_of
@@ -56,7 +57,8 @@ def test_a_day_is_what_a_course_in_steps_of_two_seconds_comes_to(made: Any) -> N
         "boot 1 min, play 3h00, off 1h00 plugged, rest 30 min, play 1h00 plugged, off 8h00, play 2h00", a.plan, start_soc=0.7
     )
     coarse = a.live(long)
-    fine = live_through(a.op, long, phases_of(a.plan, long, supply_classes()), a.pack_index or 0, step_s=2.0)
+    begin = Course(a.op, a.pack_index or 0, 0.7)
+    fine = live_through(begin, long, phases_of(a.plan, long, supply_classes()), step_s=2.0)
     assert len(coarse.time_s) < 400
     assert len(fine.time_s) > 20_000
     at = np.arange(30.0, coarse.time_s[-1], 600.0)
@@ -74,7 +76,7 @@ def test_three_days_are_as_true_as_one(made: Any) -> None:
     a = assess(made(), STOCK)
     long = day("play 6h00, off 40h00 plugged, play 9h00, off 12h00 plugged, play 12h00", a.plan)
     coarse = a.live(long)
-    fine = live_through(a.op, long, phases_of(a.plan, long, supply_classes()), 0, step_s=15.0)
+    fine = live_through(Course(a.op, 0), long, phases_of(a.plan, long, supply_classes()), step_s=15.0)
     at = np.arange(100.0, coarse.time_s[-1], 1800.0)
     assert np.interp(at, coarse.time_s, coarse.soc) == pytest.approx(np.interp(at, fine.time_s, fine.soc), abs=0.008)
     assert coarse.missed_s == pytest.approx(fine.missed_s, abs=0.01 * coarse.wanted_s)

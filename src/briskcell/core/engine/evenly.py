@@ -29,12 +29,12 @@ class Even:
 
     def __init__(self, points: Array, *curves: Array) -> None:
         self._first, self._pitch, self._last = float(points[0]), float(points[1] - points[0]), len(points) - 1
-        columns = [np.clip(np.nan_to_num(c, nan=0.0), -FAR, FAR).tolist() for c in curves]
-        self._rows = list(zip(*columns, strict=True)) if columns else [()] * len(points)
+        columns = np.stack(curves, axis=-1) if curves else np.zeros((len(points), 0))
+        self._rows: list[list[float]] = np.clip(np.nan_to_num(columns, nan=0.0), -FAR, FAR).tolist()
 
     def at(self, point: float) -> tuple[float, ...]:
         """The value of each curve at one point."""
         place = min(max((point - self._first) / self._pitch, 0.0), float(self._last))
         k = min(int(place), self._last - 1)
         part = place - k
-        return tuple(a + part * (b - a) for a, b in zip(self._rows[k], self._rows[k + 1], strict=True))
+        return tuple([a + part * (b - a) for a, b in zip(self._rows[k], self._rows[k + 1], strict=True)])

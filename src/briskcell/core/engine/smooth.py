@@ -25,7 +25,7 @@ def smooth(at: Array, x: tuple[float, ...], y: tuple[float, ...]) -> Array:
     Returns
     -------
     ndarray
-        Of the shape of ``at``.
+        Of the shape of ``at``; not to be written to, since a table that was read at these points is not read again.
 
     References
     ----------
@@ -37,14 +37,21 @@ def smooth(at: Array, x: tuple[float, ...], y: tuple[float, ...]) -> Array:
     >>> float(smooth(np.array([0.5]), (0.0, 1.0), (3.0, 4.0))[0])
     3.5
     """
+    return _read(at.tobytes(), x, y).reshape(at.shape)
+
+
+@lru_cache(maxsize=512)  # some 1 MB: the grids are few, and an edit leaves most tables as they are
+def _read(points: bytes, x: tuple[float, ...], y: tuple[float, ...]) -> Array:
     edges, values, slopes = _pieces(x, y)
-    held = np.clip(at, edges[0], edges[-1])
+    held = np.clip(np.frombuffer(points), edges[0], edges[-1])
     k = np.clip(np.searchsorted(edges, held, side="right") - 1, 0, len(edges) - 2)
     h = edges[k + 1] - edges[k]
     t = (held - edges[k]) / h
     rise = values[k + 1] - values[k]
     one, two = slopes[k] * h, slopes[k + 1] * h
-    return np.asarray(values[k] + t * (one + t * (3.0 * rise - 2.0 * one - two + t * (one + two - 2.0 * rise))))
+    found = np.asarray(values[k] + t * (one + t * (3.0 * rise - 2.0 * one - two + t * (one + two - 2.0 * rise))))
+    found.setflags(write=False)
+    return found
 
 
 @lru_cache(maxsize=256)

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.resets import Resets
 from briskcell.core.pack.session import Course
 from briskcell.model.phases import Phase
@@ -81,7 +80,7 @@ def phases_of(plan: Plan, day: Day, supplies: Mapping[str, Supply]) -> list[Phas
     ]
 
 
-def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *, warning_v: float | None = None,
+def live_through(course: Course, day: Day, phases: Sequence[Phase], *, warning_v: float | None = None,
                  lamps: Sequence[tuple[str, float]] = (), chance: Resets | None = None,
                  step_s: float | None = None) -> DayCourse:  # fmt: skip
     """A day from its begin to its end.
@@ -90,14 +89,12 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *
 
     Parameters
     ----------
-    op : Operating
-        The solved build.
+    course : Course
+        Of the store that plays, at its begin.
     day : Day
-        The day, which says at what charge it begins.
+        The day.
     phases : sequence of Phase
         Its stretches.
-    store : int
-        Which store.
     warning_v : float, optional
         Volts in use at which the console warns. [V]
     lamps : sequence of tuple of str and float
@@ -112,12 +109,11 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *
     DayCourse
         Sampled at the start of every step and at the end of every stretch.
     """
-    course = Course(op, store, day.start_soc)
     whole = sum(p.seconds for p in phases)
     longest = step_s or min(max(LEAST_STEP_S, whole / STEPS), MOST_STEP_S)
-    rows: list[tuple[float, float, float, float, bool]] = []
+    rows: list[tuple[float, float, float, float, bool, bool]] = []
     events: list[Event] = []
-    missed = resets = 0.0
+    missed = 0.0
     warned = full = False
     dark = dict(lamps)
     for phase in phases:
@@ -127,11 +123,11 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *
             missed += left
             now_is = Phase("off", left, plugged=True, by=phase.by)
         step = longest
-        before, took, had = course.stands, 0.0, resets
+        before, took = course.stands, 0.0
         while True:
             now = course.at(now_is)
             if course.ended and took > RESOLVED_S:  # gone over in one long step: again from before it, in shorter ones
-                course.stands, left, step, resets = before, left + took, max(took / 8, RESOLVED_S), had
+                course.stands, left, step = before, left + took, max(took / 8, RESOLVED_S)
                 now = course.at(now_is)
             if course.ended and left > 1e-9:
                 events.append(Event(course.clock_s, "stops", course.ended))
@@ -140,7 +136,8 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *
                 now = course.at(now_is)
             course.ended = ""
             on = now_is.what != "off"
-            rows.append((course.clock_s, course.soc, now.store_v, course.case_c, on))
+            alone = now_is.what == "play" and not phase.plugged
+            rows.append((course.clock_s, course.soc, now.store_v, course.case_c, on, alone))
             if on and not warned and warning_v is not None and now.store_v < warning_v and now.store_a > 0:
                 warned = True
                 events.append(Event(course.clock_s, "warning", f"the warning at {warning_v:.2f} V"))
@@ -157,17 +154,19 @@ def live_through(op: Operating, day: Day, phases: Sequence[Phase], store: int, *
             if left <= 1e-9:
                 break
             filling = phase.plugged and course.soc < FULL and step_s is None
-            before, took, had = course.stands, min(step, left, FILLING_S if filling else step), resets
-            before_soc = course.soc
+            before, took = course.stands, min(step, left, FILLING_S if filling else step)
             course.pass_time(now, took)
-            if chance is not None and now_is.what == "play" and not phase.plugged:
-                rates = np.interp([-before_soc, -course.soc], -chance.soc, chance.per_hour)
-                resets += took / 3600.0 * float(rates.mean())
             left -= took
     table = np.array(rows)
     return DayCourse(day=day, time_s=table[:, 0], soc=table[:, 1], store_v=table[:, 2], case_c=table[:, 3], on=table[:, 4] > 0,
                      events=tuple(events), wanted_s=sum(p.seconds for p in phases if p.what != "off"), missed_s=missed,
-                     resets=resets)  # fmt: skip
+                     resets=_resets(table[:, 0], table[:, 1], table[:, 5], chance) if chance else 0.0)  # fmt: skip
+
+
+def _resets(time_s: Array, soc: Array, alone: Array, chance: Resets) -> float:
+    """Resets expected while it plays on its pack: the rate at either end of each step, over its hours."""
+    rates = np.interp(-soc, -chance.soc, chance.per_hour)
+    return float((alone[:-1] * 0.5 * (rates[:-1] + rates[1:]) * np.diff(time_s)).sum()) / 3600.0
 
 
 def latest_plug(day: Day, number: int, lasts: Callable[[Day], bool]) -> Day | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,7 +15,7 @@ from briskcell.core.engine.evenly import Even
 from briskcell.core.engine.input_curve import CARRIED, LEAST_V, Console, fed_at
 from briskcell.core.engine.network import state_draws
 from briskcell.core.engine.operating import Operating
-from briskcell.core.engine.sources import cold_factor, store_curves
+from briskcell.core.engine.sources import StoreCurves, cold_factor, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
 from briskcell.core.pack.runtime import board_stops
 from briskcell.model.parts import STATES, State
@@ -101,16 +102,19 @@ class Now:
 
 
 class Course:
-    """A store, its console and its case as they stand at one moment of a session; ``ended`` says why it is over."""
+    """A store, its console and its case as they stand at one moment of a session; ``ended`` says why it is over.
 
-    def __init__(self, op: Operating, store: int, soc: float) -> None:
-        self.part, self.soc, self.slow_v, self.clock_s, self.ended = op.plan.stores[store], soc, 0.0, 0.0, ""
-        self.room_c = self.case_c = op.plan.brief.cells_c
+    What flows is read from curves that are worked out once, for all courses that begin from one.
+    """
+
+    def __init__(self, op: Operating, store: int, soc: float = 1.0) -> None:
+        self.part, self.room_c = op.plan.stores[store], op.plan.brief.cells_c
+        self.stands = (soc, 0.0, self.room_c, 0.0, 0.0)
         self.grid = np.linspace(0.0, 1.0, 201)
         self.curves = store_curves(self.part, self.grid, self.room_c)
         cell = self.part.cell if isinstance(self.part, Pack) else None
         self.cold_b_k, self.slow_s = (cell.cold_b_k, cell.slow_s) if cell else (0.0, 1.0)
-        self.fast, self.slow = warmed(self.part, self.grid, self.room_c)
+        self.fast, self.slow = warmed(self.part, self.curves, self.room_c)
         self.volts = np.linspace(0.4, 1.02, 97) * float(self.curves.ocv_v[-1])
         fed = Operating(op.plan, op.network, op.curves, fed_at(op, store, 1e-6, self.volts, state_draws(op.network)))
         lost, amps = fed.flow.lost[..., store], fed.flow.store_a(store)
@@ -122,10 +126,15 @@ class Course:
         self.op, self.store = op, store
         self.board = next((b for b in op.plan.chargers if b.charges == self.part.id), None)
         self.layout = layout_of(op.plan, self.board) if self.board else ""
-        self._chargers: dict[tuple[str, int, str | None], Even] = {}
+        self._chargers: dict[tuple[int, str | None], tuple[Supply | None, Even]] = {}
         self._mixes: dict[tuple[float, float, float], Even] = {}
         self.conductance, self.capacity = case_conductance(op.plan.case), op.plan.case.mass_g / 1e3 * CAPACITY
-        self.idle_s = 0.0
+
+    def begun(self, soc: float) -> Course:
+        """Another course of the same build, at its begin with some charge."""
+        made = copy(self)
+        made.stands = (soc, 0.0, self.room_c, 0.0, 0.0)
+        return made
 
     def at(self, phase: Phase) -> Now:
         """What flows now; ``ended`` is set where a stop is met."""
@@ -149,11 +158,11 @@ class Course:
 
     def _charger(self, phase: Phase, state: str | None) -> Even:
         """What the charger gives over the charge, worked out once for each supply and state of the console."""
-        key = (phase.by.id if phase.by else "", id(phase.by), state)
+        key = id(phase.by), state  # the supply is kept beside, so that no other is given its number
         if key not in self._chargers:
             assert self.board is not None
-            self._chargers[key] = Even(RISING, charger_gives(self.op, self.board, self.store, state, phase.by))
-        return self._chargers[key]
+            self._chargers[key] = phase.by, Even(RISING, charger_gives(self.op, self.board, self.store, state, phase.by))
+        return self._chargers[key][1]
 
     def _console(self, phase: Phase, state: State) -> Even:
         """Watts and whether they are carried over the volts that feed the console in a state, or the mean of a game's."""
@@ -221,15 +230,15 @@ def _draw(console: Even, source_v: float, fast: float, charge_a: float, *, off: 
     return amps, volts, volts > 0.0
 
 
-def warmed(store: Store, soc: Array, room_c: float) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
+def warmed(store: Store, cool: StoreCurves, room_c: float) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
     """The fast and the slow ohms of a store, each as what stays as it is and what falls as its cells warm.
 
     Parameters
     ----------
     store : Pack, Capacitor or Bank
         The store.
-    soc : ndarray, shape (n,)
-        States of charge.
+    cool : StoreCurves
+        Its curves over n states of charge, at the room's temperature.
     room_c : float
         Temperature at which the second of each pair is stated. [°C]
 
@@ -238,7 +247,7 @@ def warmed(store: Store, soc: Array, room_c: float) -> tuple[tuple[Array, Array]
     tuple of pairs of ndarray, each of shape (n,)
         Joints and protection beside cells. [Ω]
     """
-    cool, warm = store_curves(store, soc, room_c), store_curves(store, soc, room_c + STEP_K)
+    warm = store_curves(store, cool.soc, room_c + STEP_K)
     cold_b = store.cell.cold_b_k if isinstance(store, Pack) else 0.0
     fell = 1.0 - cold_factor(room_c + STEP_K, cold_b) / cold_factor(room_c, cold_b)
 
