@@ -16,7 +16,7 @@ from playwright.sync_api import Page, expect
 
 from briskcell.core.assess import assess
 from briskcell.core.bench.ladder import ladder
-from briskcell.core.bench.partial import joined
+from briskcell.core.bench.partial import Joined
 from briskcell.core.bench.practice import GRADES, case_of, probe
 from briskcell.core.bench.specimen import could_be
 from briskcell.core.bench.step import dummy_load
@@ -92,7 +92,7 @@ def test_each_kind_of_reading_becomes_its_figure(client: FlaskClient, app: Flask
     assert loss["grade"] == "measured"
     # The bench plays the plan, so what is measured is the plan's own efficiency, within what volts of the pack and noise leave.
     dummy = next(s for s in steps if s.key == "dummy:boost")
-    solved = joined(plan, (), dummy=dummy_load("boost", dummy.dummy_ohm or 0.0), soc=np.array([0.7]))
+    solved = Joined(plan, (), dummy_load("boost", dummy.dummy_ohm or 0.0)).solved(soc=np.array([0.7]))
     volts, before, amps = (float(v[1, 0]) for v in (solved.volts["boost"], solved.volts["fuse"], solved.amps["pack"]))
     assert loss["points"][1]["efficiency"] == pytest.approx(volts**2 / (dummy.dummy_ohm or 0.0) / (before * amps), abs=0.01)
     assert pack is not wire

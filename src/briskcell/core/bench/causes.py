@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.bench.partial import joined
+from briskcell.core.bench.partial import Joined
 from briskcell.core.bench.step import Step, dummy_load
 from briskcell.core.charge.charging import end_v
 from briskcell.model.parts import Converter, Fed, Link
@@ -151,7 +151,7 @@ def _path(a: Answers, step: Step) -> list[Link]:
 def _of_volts(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
     part, plan = a.plan.by_id[step.element], a.plan
     dummy = dummy_load(part.id, step.dummy_ohm) if step.dummy_ohm else None
-    usual, links = step.likely or 0.0, _path(a, step)
+    usual, links, bench = step.likely or 0.0, _path(a, step), Joined(plan, step.loads, dummy)
     yield (
         "swapped",
         "The probes or the pads are swapped: turn the probes; if it stays, the pads are not what they were taken for.",
@@ -161,7 +161,7 @@ def _of_volts(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
     for link in links:
         yield f"open:{link.id}", f"{link.name} is open: read it again from end to end, with the pack away.", 0.0, 0.3 / len(links)
         for ohm in COLD_OHM:
-            volts = joined(plan, step.loads, dummy=dummy, extra_ohm={link.id: ohm}).volts[part.id]
+            volts = bench.solved(extra_ohm={link.id: ohm}).volts[part.id]
             yield (
                 f"cold:{link.id}",
                 f"{link.name} has a cold joint: read it again from end to end, with the pack away.",
@@ -170,7 +170,7 @@ def _of_volts(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
             )
     above = [part, *feeders_of(plan, part)] if isinstance(part, Fed) else []
     board = next((p for p in above if isinstance(p, Converter)), None)
-    solved = joined(plan, step.loads, dummy=dummy)
+    solved = bench.solved()
     if board is not None:
         yield f"dead:{board.id}", f"{board.name} is off or broken: look at its enable pin and its input.", 0.0, 0.15
         if board.kind == "boost":
@@ -185,7 +185,7 @@ def _of_volts(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
             )
         if step.dummy_ohm:
             yield f"weak:{board.id}", f"{board.name} cannot carry this: a weaker board than thought.", reading, 0.02
-    low = joined(plan, step.loads, dummy=dummy, soc=EMPTY).volts[part.id]
+    low = bench.solved(soc=EMPTY).volts[part.id]
     yield (
         "empty",
         "The pack is nearly empty: charge it, and read again.",
@@ -194,7 +194,7 @@ def _of_volts(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
     )
     for store in plan.packs:
         if store.series > 1:
-            volts = joined(plan, step.loads, dummy=dummy, missing_cell=store.id).volts[part.id]
+            volts = bench.solved(missing_cell=store.id).volts[part.id]
             if np.isfinite(volts).any():
                 yield "dead cell", "A cell of the pack gives nothing: read each by itself.", float(np.nanmedian(volts)), 0.1
 
@@ -205,7 +205,7 @@ def _of_amps(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
     yield "open", "No current flows: a switch that is off, a fuse that is gone, the meter's own fuse.", 0.0, 0.4
     if step.key.startswith("draw"):
         last = a.plan.by_id[step.element]
-        before = joined(a.plan, step.loads[:-1]).amps
+        before = Joined(a.plan, step.loads[:-1]).solved().amps
         for amps in before.values():
             yield f"asleep:{last.id}", f"{last.name} does not run: look whether it starts.", float(np.nanmedian(amps)), 0.25
         yield (

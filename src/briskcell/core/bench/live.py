@@ -13,7 +13,7 @@ from briskcell.model.tree import feeders_of, source_of
 from briskcell.model.units import show
 
 from .console import Console, way
-from .partial import joined
+from .partial import Joined
 from .step import DUMMY_OHM, DUMMY_SHARE, METER_A, Step, amps_setting, dummy_load, ends, ends_a, volts_setting, window
 
 
@@ -32,7 +32,7 @@ def idle(b: Console, board: Converter) -> Step:
     Step
         Volts at its output.
     """
-    found = joined(b.plan, ())
+    found = Joined(b.plan, ()).solved()
     low, likely, high = ends(found.volts[board.id], board)
     return Step(
         key=f"idle:{board.id}",
@@ -76,7 +76,7 @@ def dummy(b: Console, board: Converter) -> Step | None:
         return None
     ohm = next((r for r in DUMMY_OHM if volts / r <= min(max(wanted, 0.01), most)), DUMMY_OHM[-1])
     watts = volts**2 / ohm
-    found = joined(b.plan, (), dummy=dummy_load(board.id, ohm))
+    found = Joined(b.plan, (), dummy_load(board.id, ohm)).solved()
     low, likely, high = ends(found.volts[board.id], board)
     rating = next((w for w in (0.25, 0.5, 1, 2, 5, 10, 25, 50) if w >= 2 * watts), 100)
     return Step(
@@ -118,7 +118,7 @@ def feed(b: Console, board: Converter, dummy: Step) -> Step:
     """
     assert dummy.dummy_ohm is not None
     store = source_of(b.plan, board).id
-    low, likely, high = ends_a(joined(b.plan, (), dummy=dummy_load(board.id, dummy.dummy_ohm)).amps[store])
+    low, likely, high = ends_a(Joined(b.plan, (), dummy_load(board.id, dummy.dummy_ohm)).solved().amps[store])
     return Step(
         key=f"feed:{board.id}",
         stage="dummy",
@@ -157,7 +157,7 @@ def loads(b: Console, dummies: frozenset[str]) -> Iterator[Step]:
     before: list[str] = []
     for load in b.loads:
         had, here = tuple(before), (*before, load.id)
-        found = joined(b.plan, here)
+        found = Joined(b.plan, here).solved()
         store = source_of(b.plan, load).id
         above = next((p for p in feeders_of(b.plan, load) if isinstance(p, Converter)), None)
         low, likely, high = ends(found.volts[load.id], above)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,9 +28,8 @@ class Solved:
     amps: dict[str, Array]
 
 
-def joined(plan: Plan, loads: Collection[str], *, dummy: Load | None = None, extra_ohm: dict[str, float] | None = None,
-           soc: Array = CHARGES, missing_cell: str = "", state: str = "play") -> Solved:  # fmt: skip
-    """The build with only some loads joined, all in one state.
+class Joined:
+    """A build with only some loads joined, all in one state: made once, solved for what may be wrong with it.
 
     Parameters
     ----------
@@ -40,45 +39,55 @@ def joined(plan: Plan, loads: Collection[str], *, dummy: Load | None = None, ext
         Ids of the loads that are joined.
     dummy : Load, optional
         A resistor joined besides.
-    extra_ohm : dict of str to float, optional
-        Ohms that links have more than they should. [Ω]
-    soc : ndarray, shape (n,)
-        States of charge of every store.
-    missing_cell : str
-        The pack of which one cell in series gives nothing.
     state : str
         What the loads do.
-
-    Returns
-    -------
-    Solved
-        Arrays of shape (3, n).
     """
-    kept = tuple(p for p in plan.loads if p.id in loads) + ((dummy,) if dummy else ())
-    for gone in {p.id for p in plan.loads} - {p.id for p in kept}:
-        kept += _passing(plan, gone)
-    part = remade(plan, {"loads": kept, "days": (), "games": (), "placed": ()})
-    net = compile_network(part)
-    curves = [store_curves(s, soc, plan.brief.cells_c) for s in part.stores]
-    shape = (len(SPREAD), len(soc), len(curves))
-    ocv = np.empty(shape)
-    for k, (store, c) in enumerate(zip(part.stores, curves, strict=True)):
-        series = getattr(store, "series", 1)
-        ocv[..., k] = c.ocv_v * ((series - 1) / series if store.id == missing_cell else 1.0)
-    ohm = np.broadcast_to(np.stack([c.steady_ohm for c in curves], -1), shape)
-    link = net.fixed_ohm[len(net.stores) + len(net.converters) :].copy()
-    names = net.branches[len(net.stores) + len(net.converters) :]
-    for name, more in (extra_ohm or {}).items():
-        if name in names:
-            link[names.index(name)] += more
-    figures = [_figures(net.loads, which, state) for which in SPREAD]
-    terms = ("power_w", "current_a", "conductance_s")
-    draws = Draws(**{term: np.stack([getattr(d, term) for d in figures])[:, None, :] for term in terms})
-    flow = solve(net, ocv, ohm, draws, link_ohm=link)
-    dead = flow.collapsed
-    volts = {n: np.where(dead, np.nan, flow.element_v[..., k]) for n, k in net.position.items()}
-    amps = {n: np.where(dead, np.nan, flow.store_a(k)) for k, n in enumerate(net.stores)}
-    return Solved(volts, amps)
+
+    def __init__(self, plan: Plan, loads: Collection[str], dummy: Load | None = None, state: str = "play") -> None:
+        kept = tuple(p for p in plan.loads if p.id in loads) + ((dummy,) if dummy else ())
+        for gone in {p.id for p in plan.loads} - {p.id for p in kept}:
+            kept += _passing(plan, gone)
+        self._part, self._cells_c = remade(plan, {"loads": kept, "days": (), "games": (), "placed": ()}), plan.brief.cells_c
+        self._net = compile_network(self._part)
+        figures = [_figures(self._net.loads, which, state) for which in SPREAD]
+        terms = ("power_w", "current_a", "conductance_s")
+        self._draws = Draws(**{term: np.stack([getattr(d, term) for d in figures])[:, None, :] for term in terms})
+
+    def solved(self, *, extra_ohm: Mapping[str, float] | None = None, soc: Array = CHARGES, missing_cell: str = "") -> Solved:
+        """Volts and amps of it.
+
+        Parameters
+        ----------
+        extra_ohm : mapping of str to float, optional
+            Ohms that links have more than they should. [Ω]
+        soc : ndarray, shape (n,)
+            States of charge of every store.
+        missing_cell : str
+            The pack of which one cell in series gives nothing.
+
+        Returns
+        -------
+        Solved
+            Arrays of shape (3, n).
+        """
+        net, stores = self._net, self._part.stores
+        curves = [store_curves(s, soc, self._cells_c) for s in stores]
+        shape = (len(SPREAD), len(soc), len(curves))
+        ocv = np.empty(shape)
+        for k, (store, c) in enumerate(zip(stores, curves, strict=True)):
+            series = getattr(store, "series", 1)
+            ocv[..., k] = c.ocv_v * ((series - 1) / series if store.id == missing_cell else 1.0)
+        ohm = np.broadcast_to(np.stack([c.steady_ohm for c in curves], -1), shape)
+        link = net.fixed_ohm[len(net.stores) + len(net.converters) :].copy()
+        names = net.branches[len(net.stores) + len(net.converters) :]
+        for name, more in (extra_ohm or {}).items():
+            if name in names:
+                link[names.index(name)] += more
+        flow = solve(net, ocv, ohm, self._draws, link_ohm=link)
+        dead = flow.collapsed
+        volts = {n: np.where(dead, np.nan, flow.element_v[..., k]) for n, k in net.position.items()}
+        amps = {n: np.where(dead, np.nan, flow.store_a(k)) for k, n in enumerate(net.stores)}
+        return Solved(volts, amps)
 
 
 def _figures(loads: tuple[Load, ...], which: str, state: str) -> Draws:

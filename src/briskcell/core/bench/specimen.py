@@ -12,7 +12,7 @@ from typing import Literal, get_args
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.core.bench.partial import Solved, joined
+from briskcell.core.bench.partial import Joined, Solved
 from briskcell.core.bench.step import Step, dummy_load
 from briskcell.core.charge.charging import end_v
 from briskcell.core.engine.resistance import link_resistance_ohm
@@ -128,7 +128,7 @@ class Specimen:
         for fault in self.faults:
             plan = self._altered(plan, fault)
         missing = next((f.where for f in self.faults if f.kind == "dead cell"), "")
-        return joined(plan, loads, dummy=dummy, extra_ohm=ohms, soc=np.array([self.soc]), missing_cell=missing, state=state)
+        return Joined(plan, loads, dummy, state).solved(extra_ohm=ohms, soc=np.array([self.soc]), missing_cell=missing)
 
     def _cut_off(self, part: Part) -> bool:
         """Whether nothing comes to a part: something on its way is open, or dead."""

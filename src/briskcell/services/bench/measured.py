@@ -8,7 +8,7 @@ import numpy as np
 
 from briskcell.core.answers import Answers
 from briskcell.core.assess import Assessment
-from briskcell.core.bench.partial import joined
+from briskcell.core.bench.partial import Joined
 from briskcell.core.bench.step import LEADS_OHM, dummy_load
 from briskcell.core.engine.converters import losses_of, switching_input_current
 from briskcell.model.changes import altered, replaced
@@ -128,7 +128,7 @@ def _efficiency(a: Assessment, found: Proof, rung: Rung, known: _Known) -> Edit:
         raise FigureError(
             slot, "Its efficiency needs the volts of the resistor's step and of the pack alone.", fix="Read them first."
         )
-    solved = joined(a.plan, (), dummy=dummy_load(board.id, ohm))
+    solved = Joined(a.plan, (), dummy_load(board.id, ohm)).solved()
     drop = float(np.nanmedian(solved.volts[store.id] - solved.volts[board.fed_by])) if store.id in solved.volts else 0.0
     volts_in = alone - drop
     watts_out, watts_in = volts**2 / ohm, volts_in * known.value
