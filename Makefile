@@ -19,6 +19,9 @@ help:
 	@echo "make assets       rebuild styles, scripts and fonts under web/static (needs Node)"
 	@echo "make screenshots  refresh docs/screenshots from the demo builds"
 
+# The core's loops are compiled on first use, which takes some ten seconds: here, and not while somebody waits for a first page.
+COMPILES := from briskcell.core.assess import assess; from briskcell.services.demo import demo_plans; [assess(p).work_out() for p in demo_plans()]
+
 # The environment is made anew where it is missing or half made; the stamp names the locks it was made from.
 define environment
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed."; exit 1; }
@@ -26,6 +29,7 @@ define environment
 	$(PYTHON) -m venv --clear $(1)
 	$(1)/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/$(2).txt
 	$(1)/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	-$(1)/bin/python -c '$(COMPILES)'
 	@touch $@
 endef
 
@@ -60,9 +64,8 @@ check: $(VENV)/ready-dev
 types: $(VENV)/ready-dev
 	$(BIN)/mypy
 
-# Besides what they hold, they compile the core's loops, once for all that comes after.
 doctests: $(VENV)/ready-dev
-	$(BIN)/python -m pytest src
+	$(BIN)/python -m pytest $$(grep -rlF '>>> ' src --include '*.py')
 
 # Assertions are taken as they stand, which reads the tests faster; what failed is run again with all that it compared.
 test: check pango tools
