@@ -65,7 +65,7 @@ types: $(VENV)/ready-dev
 	$(BIN)/mypy
 
 doctests: $(VENV)/ready-dev
-	$(BIN)/python -m pytest $$(grep -rlF '>>> ' src --include '*.py')
+	$(BIN)/python -m pytest --doctest-modules $$(grep -rlF '>>> ' src --include '*.py')
 
 # Assertions are taken as they stand, which reads the tests faster; what failed is run again with all that it compared.
 test: check pango tools
