@@ -11,7 +11,7 @@ from typing import Any, get_args
 
 import pint
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 from pydantic_core.core_schema import ErrorType
 
@@ -53,6 +53,7 @@ def test_fields_read_what_people_type(text: str, unit: str, value: float) -> Non
     st.sampled_from(["mV", "V", "µA", "mA", "A", "mW", "W", "mΩ", "Ω", "mAh", "Ah", "Wh", "mm", "cm", "m", "g"]),
 )
 def test_units_agree_with_an_independent_library(number: float, symbol: str) -> None:
+    assume(symbol != "mAh" or not re.fullmatch(r"\d+\.\d{3}", repr(number)))  # a thousands point as likely: it is asked back
     base = symbol.removeprefix("m") if len(symbol) > 1 else symbol
     base = {"µA": "A", "m": "mm", "cm": "mm"}.get(symbol, "mm" if symbol == "mm" else base)
     expected = units().Quantity(number, symbol.replace("Ω", "ohm")).to(base.replace("Ω", "ohm")).magnitude
