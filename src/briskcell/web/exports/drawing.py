@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import copy
 import re
-from collections.abc import Iterable, Iterator
-from functools import cache
+from collections.abc import Iterable, Iterator, Mapping
+from functools import cache, lru_cache
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 from xml.etree import ElementTree
 
@@ -101,7 +102,8 @@ def _font(value: str, names: dict[str, str]) -> Iterator[tuple[str, str]]:
         yield "font-family", ("Bench Mono, monospace" if "Mono" in words else SANS)
 
 
-def drawings(html: str) -> dict[str, str]:
+@lru_cache(maxsize=8)  # a picture is asked for as lines and as dots, and again by the archive
+def drawings(html: str) -> Mapping[str, str]:
     """The drawings of a page, each as an SVG file of its own.
 
     Parameters
@@ -111,7 +113,7 @@ def drawings(html: str) -> dict[str, str]:
 
     Returns
     -------
-    dict of str to str
+    mapping of str to str
         SVG documents by the first class of each drawing; of two alike the first.
     """
     root = cssselect2.ElementWrapper.from_html_root(tinyhtml5.parse(html))
@@ -120,7 +122,7 @@ def drawings(html: str) -> dict[str, str]:
         name = element.etree_element.get("class").split()[0]
         if name not in out:
             out[name] = _standing(element, " ".join((element.etree_element.get("aria-label") or name).split()))
-    return out
+    return MappingProxyType(out)
 
 
 def living(html: str, name: str) -> str:
