@@ -277,8 +277,6 @@ def _moves(a: Assessment) -> Iterator[Fix]:
         yield from islice(a.options(finding), EACH, 3 * EACH)
     for finding in a.failing[WIDTH:]:
         yield from islice(a.options(finding), EACH)
-    if a.falls_short:
-        yield from _for_wish(a, "hours")
     for field in ("thickness_mm", "mass_g", "budget"):
         if f"{WISH}{field}" in a.failures:
             yield from _for_wish(a, field)

@@ -118,8 +118,19 @@ def test_lamps_light_and_resets_add_up_in_a_day() -> None:
     by_hand = np.trapezoid(np.interp(-found.soc, -chancy.resets.soc, chancy.resets.per_hour) * found.on, found.time_s) / 3600
     assert found.resets == pytest.approx(by_hand, rel=0.05)
     assert found.resets > 1
-    plugged = chancy.live(day("play 20h00 plugged", chancy.plan))
-    assert plugged.resets == 0
+    late, plugged = (chancy.live(day(f"play 1h00{how}", chancy.plan, start_soc=0.2)) for how in ("", " plugged"))
+    assert late.resets > 0.1
+    assert plugged.resets == 0, "the same hour on the charger"
+
+
+def test_what_the_charger_gives_hangs_on_whether_the_console_takes_of_it() -> None:
+    a = assess(swapped(sanderling(), "usb", "usb-1")[0], STOCK)
+    charge = a.charges[0]
+    off_a, play_a = (float(np.interp(0.51, c.soc, c.current_a)) for c in (charge.off, charge.play))
+    assert play_a < 0.7 * off_a, "a supply of 1 A feeds the console first"
+    found = a.live(day("play 30 min plugged, off 30 min plugged, play 30 min plugged", a.plan, start_soc=0.5))
+    gained = np.diff(np.interp([0.0, 1800.0, 3600.0, 5400.0], found.time_s, found.soc)) * a.op.curves[0].capacity_ah
+    assert gained == pytest.approx(0.5 * np.array([play_a, off_a, play_a]), rel=0.03)
 
 
 def test_a_jack_that_cuts_the_console_out_lets_nobody_play_while_it_charges() -> None:
