@@ -5,9 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from briskcell.core.assess import assess
+from briskcell.core.bench.causes import causes
 from briskcell.core.bench.partial import CHARGES, Joined
 from briskcell.core.bench.step import dummy_load
 from briskcell.core.engine.sources import store_curves
+from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.services.demo import curlew
 
@@ -27,3 +30,11 @@ def test_a_cell_that_gives_nothing_takes_its_share_and_a_joint_its_volts() -> No
     empty = loaded.solved(soc=np.array([0.05]))
     assert empty.volts["w-pack"].shape == (3, 1)
     assert empty.volts["w-pack"][1, 0] < sound.volts["w-pack"][1, -1]
+
+
+def test_an_empty_pack_is_asked_at_a_twentieth_of_its_charge() -> None:
+    a = assess(curlew(), catalogue().stock())
+    lamp = next(s for s in a.ladder if s.key == "load:low")
+    best = causes(a, lamp, 6.5)[0]
+    assert best.key == "empty"
+    assert best.reading == pytest.approx(6.5, abs=0.01), "two cells in series, each at 3.25 V there"
