@@ -278,6 +278,7 @@ def test_the_pack_is_chosen_from_all_that_fit_or_typed_from_its_wrapper(page: Pa
 def test_the_wide_search_shows_its_progress_and_can_be_stopped(page: Page, site: str) -> None:
     page.goto(f"{site}/builds/{SOUND}/pack")
     search = page.locator("#search")
+    expect(page.locator(".later[aria-busy]")).to_have_count(0)  # nothing comes in above it and moves it under the pointer
     search.get_by_role("button", name="Search packs").click()
     expect(search.get_by_role("progressbar")).to_be_visible()
     search.get_by_role("button", name="Stop").click()
