@@ -109,7 +109,7 @@ class Course:
 
     def __init__(self, op: Operating, store: int, soc: float = 1.0) -> None:
         self.part, self.room_c = op.plan.stores[store], op.plan.brief.cells_c
-        self.stands = (soc, 0.0, self.room_c, 0.0, 0.0)
+        self._begin(soc)
         self.grid = np.linspace(0.0, 1.0, 201)
         self.curves = store_curves(self.part, self.grid, self.room_c)
         cell = self.part.cell if isinstance(self.part, Pack) else None
@@ -133,8 +133,11 @@ class Course:
     def begun(self, soc: float) -> Course:
         """Another course of the same build, at its begin with some charge."""
         made = copy(self)
-        made.stands = (soc, 0.0, self.room_c, 0.0, 0.0)
+        made._begin(soc)
         return made
+
+    def _begin(self, soc: float) -> None:
+        self.stands = soc, 0.0, self.room_c, 0.0, 0.0
 
     def at(self, phase: Phase) -> Now:
         """What flows now; ``ended`` is set where a stop is met."""
