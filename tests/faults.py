@@ -258,6 +258,11 @@ def unlike_strings() -> Plan:
     return replaced(plan, altered(plan.packs[0], strings=strings))
 
 
+def played_all_the_same() -> Plan:
+    brief = sanderling().brief.model_copy(update={"play_while_charging": False, "room_c": 30.0})
+    return remade(sanderling(), {"brief": brief})
+
+
 def fierce_supply() -> Plan:
     return replaced(sanderling(), catalogue().part("usb-20v-3", id="usb"))
 
@@ -292,6 +297,7 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "load-on-charging-cell": console_on_the_cell,
     "series-balance": unbalanced_series,
     "charge-temperature": frosty_quay,
+    "played-on-the-charger": played_all_the_same,
     "only-rechargeable": primary_on_a_charger,
     "fuse-at-the-store": bare_pack,
     "fuse-choice": small_fuse,

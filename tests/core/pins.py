@@ -104,8 +104,7 @@ def answers(a: Assessment) -> Iterator[tuple[str, Any]]:
     total = bill(a.plan)
     yield "draw bill", (total.cost, total.unpriced, total.mass_g, total.unweighed)
     h = a.heat
-    yield "case", (h.watts, h.rise_k, h.skin_c, h.air_c, h.cells_c, h.minutes_to_limit, h.time_constant_min, h.vents_save_k,
-                   h.fan_saves_k)  # fmt: skip
+    yield "case", (h.watts, h.rise_k, h.skin_c, h.air_c, h.cells_c, h.minutes_to_limit, h.vents_save_k, h.fan_saves_k)
     for p in h.parts:
         yield f"case {p.element}", (p.watts, p.celsius, p.limit_c)
     for link in a.links:

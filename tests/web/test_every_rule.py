@@ -66,6 +66,7 @@ REACHED: dict[str, tuple[int, list[Step]]] = {
     "fits-the-bay": (SANDERLING, [edit("bay/depth_mm", "12 mm")]),
     "charge-brief": (SANDERLING, [edit("brief/charge_hours", "2 h")]),
     "charge-temperature": (SANDERLING, [edit("brief/cells_c", "-4 °C")]),
+    "played-on-the-charger": (SANDERLING, [edit("brief/play_while_charging", "false"), edit("brief/room_c", "30 °C")]),
     "only-rechargeable": (SANDERLING, [edit("packs/pack/cell/rechargeable", "false")]),
     "load-on-charging-cell": (SANDERLING, [edit("chargers/charger/layout", "on_cell")]),
     "series-balance": (CURLEW, [edit("chargers/charger/balancing", "false")]),

@@ -14,7 +14,7 @@ from briskcell.core.charge.trickle import TrickleFill, trickle_fills
 from briskcell.core.charge.warmth import ChargeWarmth, charge_warmth
 from briskcell.core.draw.consumption import DrawReport, draw_report
 from briskcell.core.engine.operating import Operating, operate
-from briskcell.core.heat.case import Heat, heat
+from briskcell.core.heat.steady import Heat, heat
 from briskcell.core.pack.day import DayCourse, live_through, phases_of
 from briskcell.core.pack.fit import Fit, fit
 from briskcell.core.pack.lamps import LampShow, lamp_shows
@@ -71,8 +71,8 @@ class Stock:
 NOTHING = Stock()
 ANSWERS = (
     "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
-    "game_hours", "trickles", "charge_warmths", "resets", "starts", "days", "proposals", "direct_feeds", "voltage_guards",
-    "ways_off", "lamps", "shorts", "laid",
+    "game_hours", "trickles", "idle_warmths", "played_warmths", "resets", "starts", "days", "proposals", "direct_feeds",
+    "voltage_guards", "ways_off", "lamps", "shorts", "laid",
 )  # fmt: skip
 # What hangs on the currents alone; and of a plan what these do not hang on.
 OF_CURRENTS = ("draw", "runtimes", "pack_index", "_reach", "runtime_range", "headrooms", "spare_range", "resets", "collapse",
@@ -288,11 +288,14 @@ class Answers:
         return out
 
     @cached_property
-    def charge_warmths(self) -> tuple[ChargeWarmth, ...]:
-        """How warm the cells get while each board fills them: with the console off, and in play where the brief asks for it."""
-        asked = (False, True) if self.plan.brief.play_while_charging else (False,)
-        found = (charge_warmth(self.op, c, playing=p) for c in self.charges for p in asked)
-        return tuple(w for w in found if w is not None)
+    def idle_warmths(self) -> tuple[ChargeWarmth, ...]:
+        """How warm the cells get while each board fills them with the console off."""
+        return tuple(w for c in self.charges if (w := charge_warmth(self.op, c, playing=False)) is not None)
+
+    @cached_property
+    def played_warmths(self) -> tuple[ChargeWarmth, ...]:
+        """How warm the cells get while each board fills them and someone plays, where that can be done."""
+        return tuple(w for c in self.charges if (w := charge_warmth(self.op, c, playing=True)) is not None)
 
     @cached_property
     def trickles(self) -> tuple[TrickleFill, ...]:

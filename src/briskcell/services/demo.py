@@ -38,7 +38,7 @@ def _sanderling() -> Plan:
                 Rail(id="rail-33", name="3.3 V rail", fed_by="linear"),
                 *load_with_wire("radio-bt", "radio", "rail-33", 28, 0.05),
             ],
-            brief={"hours": 8.0, "charge_hours": 8.0, "thickness_mm": 30.0, "room_c": 26.0, "mass_g": 400, "budget": 120},
+            brief={"hours": 8.0, "charge_hours": 8.0, "thickness_mm": 30.0, "room_c": 24.0, "mass_g": 400, "budget": 120},
             shutdown={"soft": True},
             case={"length_mm": 170, "width_mm": 90, "depth_mm": 30, "covered": 0.3, "vents": True, "mass_g": 350},
             bay={

@@ -16,7 +16,7 @@ TOUR = (
     "The stations at the left are the order a builder works in; each shows its one number, and whether it holds.",
     "Drag the charge or press Rest, Play, Peak: the map shows what flows then; every number opens to show how it came about.",
     "Under the map stands what is wrong first, with a change that mends it; undo goes all the way back.",
-    "Press / to find or add anything, ? for the keys; the builds here are made up, to be taken apart.",
+    "Press / to find or add anything, ? for the keys; demo builds are made up, to be taken apart.",
 )
 
 

@@ -7,7 +7,8 @@ import pytest
 
 from briskcell.core.assess import assess
 from briskcell.core.heat.case import AIR_OVER_SKIN, case_conductance, wall_factor
-from briskcell.core.heat.network import AIR, CELLS, SKIN, heat_network, shares_of_heat, sources
+from briskcell.core.heat.network import AIR, CELLS, SKIN, heat_network
+from briskcell.core.heat.watts import own_share, shares_of_heat, sources
 from briskcell.library import catalogue
 from briskcell.model.parts import State
 from briskcell.model.plan import Case, Plan
@@ -24,7 +25,7 @@ def test_the_course_is_that_of_a_numerical_solution_and_energy_balances(plan: Pl
 
     a = assess(plan, STOCK)
     network = heat_network(plan)
-    watts = sources(network, shares_of_heat(a.op, State.PLAY), plan)
+    watts = sources(network, shares_of_heat(a.op, State.PLAY), a.op)
     seconds = np.linspace(0.0, 14_400.0, 60)
 
     def slope(_t: float, rise: np.ndarray) -> np.ndarray:
@@ -38,6 +39,24 @@ def test_the_course_is_that_of_a_numerical_solution_and_energy_balances(plan: Pl
     given = float(np.trapezoid(network.course(watts, fine) @ network.to_room, fine))
     stored = float(ours[-1] @ network.capacity_j_k)
     assert given + stored == pytest.approx(float(watts.sum()) * 14_400.0, rel=1e-4)
+    # Watts that change in between: between two moments their mean.
+    some = np.linspace(0.0, 9000.0, 5)
+    changing = np.outer([1.0, 0.2, 2.0, 0.0, 1.5], watts)
+    mean = 0.5 * (changing[1:] + changing[:-1])
+
+    def stepping(t: float, rise: np.ndarray) -> np.ndarray:
+        return np.asarray((mean[min(int(t / 2250.0), 3)] - network.conductance @ rise) / network.capacity_j_k)
+
+    stepped = solve_ivp(
+        stepping, (0.0, 9000.0), np.zeros(len(watts)), "LSODA", fine[fine <= 9000.0], rtol=1e-8, atol=1e-8, max_step=200.0
+    )
+    assert np.allclose(
+        network.through(changing, some), np.array([np.interp(some, stepped.t, y) for y in stepped.y]).T, rtol=0.002, atol=0.002
+    )
+    cells = stepped.y[CELLS]
+    rise = 0.9 * float(cells.max())
+    assert network.passed_s(changing, some, CELLS, rise) == pytest.approx(stepped.t[int(np.argmax(cells > rise))], abs=5.0)
+    assert network.passed_s(changing, some, CELLS, 1.01 * float(cells.max())) is None
     restarted = network.course(watts, np.array([7200.0]), start_k=network.course(watts, np.array([7200.0]))[0])[0]
     assert restarted == pytest.approx(network.course(watts, np.array([14_400.0]))[0])
 
@@ -48,14 +67,15 @@ def test_it_settles_where_the_steady_answer_is_and_all_watts_are_counted(plan: P
     network = heat_network(plan)
     shares = shares_of_heat(a.op, State.PLAY)
     assert sum(s.watts for s in shares) == pytest.approx(a.heat.watts, rel=1e-3)
-    watts = sources(network, shares, plan)
+    watts = sources(network, shares, a.op)
     assert watts.sum() == pytest.approx(a.heat.watts, rel=1e-3)
     settled = plan.brief.room_c + network.settled(watts)
     assert settled[SKIN] == pytest.approx(a.heat.skin_c, abs=0.02)
     assert settled[AIR] == pytest.approx(a.heat.air_c, abs=0.03)
     inside = next(s.watts for s in shares if s.element == "pack")
-    assert watts[CELLS] == pytest.approx(inside)
-    assert settled[CELLS] > settled[AIR]
+    assert watts[CELLS] == pytest.approx(own_share(a.op, 0) * inside)
+    assert settled[CELLS] == pytest.approx(a.heat.cells_c, abs=0.03)
+    assert a.heat.cells_c > a.heat.air_c
     for part in a.heat.parts:
         k = next(k for k, n in enumerate(network.nodes) if n.element == part.element)
         assert settled[k] == pytest.approx(part.celsius, abs=0.1)
@@ -71,6 +91,7 @@ def test_the_first_to_give_up_is_named_with_its_minutes() -> None:
     assert play.first == SKIN
     minutes = play.minutes[SKIN]
     assert minutes is not None
+    assert a.heat.minutes_to_limit == pytest.approx(minutes, rel=1e-3), "one answer for the page and for its rule"
     at = network.course(play.watts, np.array([60.0 * minutes]))[0, SKIN] + a.plan.brief.room_c
     assert at == pytest.approx(48.0, abs=0.01)
     charging = by_key["charger:play"]
@@ -88,7 +109,7 @@ def test_a_charge_leaves_in_the_case_what_the_cells_do_not_store() -> None:
     ocv = float(np.interp(0.5, a.op.soc[::-1], a.op.curves[0].ocv_v[::-1]))
     ohm = float(np.interp(0.5, a.op.soc[::-1], a.op.curves[0].steady_ohm[::-1]))
     assert off.total_w == pytest.approx((ocv + amps * ohm) * amps / board.efficiency.likely - ocv * amps, rel=0.02)
-    assert off.watts[CELLS] == pytest.approx(amps**2 * ohm, rel=0.05)
+    assert off.watts[CELLS] == pytest.approx(amps**2 * ohm * own_share(a.op, 0), rel=0.05)
 
 
 def test_shells_of_other_stuff() -> None:

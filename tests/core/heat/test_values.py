@@ -39,11 +39,22 @@ def test_every_watt_warms_skin_and_half_as_much_again_the_air() -> None:
     assert h.minutes_to_limit is None
 
 
-def test_minutes_to_the_limit_are_those_of_one_time_constant() -> None:
+def test_cells_warm_over_the_air_by_what_they_lose() -> None:
+    # 1 A from 3.7 V behind 50 mΩ loses 50 mW in the cell; 9 W/m²K on three quarters of the 40 cm² of a cell of no size are 27 mW/K.
+    plan = hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(ohm=0.05)}])
+    for cells_c, times in ((30.0, 1.0), (40.0, 1.0), (0.0, math.exp(3000 / 273.15 - 3000 / 303.15))):
+        h = assess(plan_of(plan | {"brief": {"room_c": 30.0, "cells_c": cells_c}})).heat
+        assert h.watts == pytest.approx(3.7)
+        ohm = 0.05 * math.exp(3000 / (cells_c + 273.15) - 3000 / 298.15)
+        assert h.cells_c == pytest.approx(h.air_c + ohm / times / 0.027), "in the room of 30 °C, as it resists there"
+
+
+def test_minutes_to_the_limit_are_those_of_the_skin() -> None:
     h = found(6.0)
-    tau_min = 0.35 * 1000 / BARE / 60
-    assert h.time_constant_min == pytest.approx(tau_min)
-    assert h.minutes_to_limit == pytest.approx(-tau_min * math.log(1 - 18 / (6.0 / BARE)))
+    # Half of the 0.29 kg beside the 60 g cell are shell; air and cell warm with it, later: between that alone and the whole mass.
+    limit = math.log(1 - 18 / (6.0 / BARE))
+    assert h.minutes_to_limit is not None
+    assert -145.0 / BARE / 60 * limit < h.minutes_to_limit < -1.4 * 350.0 / BARE / 60 * limit
     assert found(6.0, brief={"room_c": 50.0}).minutes_to_limit == 0.0
     on_a_table = found(6.0, brief={"held": False})
     assert on_a_table.skin_c < 60.0

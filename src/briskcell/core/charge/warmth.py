@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
 
 from briskcell.core.charge.charging import Charge, ChargeCourse
 from briskcell.core.engine.operating import Operating
-from briskcell.core.heat.case import AIR_OVER_SKIN, CAPACITY, case_conductance
+from briskcell.core.heat.network import AIR, CELLS, heat_network
+from briskcell.core.heat.watts import own_share
 from briskcell.model.stores import Pack
 from briskcell.model.tree import layout_of
 
@@ -35,8 +35,8 @@ class ChargeWarmth:
 def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarmth | None:
     """Temperature of the cells over one charge, from a case at room temperature.
 
-    What stays in the case is all that comes in at the socket less what the cells store: ``P = P_in − I·OCV``. The air in the
-    case follows it with one time constant, and the cells are as warm as that air, as they are in use.
+    What stays in the case is all that comes in at the socket less what the cells store: ``P = P_in − I·OCV``. What of it
+    the cells lose themselves, ``I·(V − OCV)``, is set free in them, the rest in the air around them.
 
     Parameters
     ----------
@@ -57,30 +57,27 @@ def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarm
     if not isinstance(store, Pack) or (playing and layout == "cut_out") or len(course.soc) < 2:
         return None
     every = np.unique(np.linspace(0, len(course.soc) - 1, POINTS).astype(int))
-    watts, hours_at = _inside(charge, course, layout)[every], course.elapsed_h[every]
-    case, room = op.plan.case, op.plan.brief.room_c
-    conductance = case_conductance(case)
-    tau_h = case.mass_g / 1e3 * CAPACITY / conductance / 3600.0
-    settled = room + AIR_OVER_SKIN * watts / conductance
-    limit = min(c.charge_high_c for c in store.string_cells)
-    air, most, at, minutes = room, room, 0, None
-    for k in range(1, len(watts)):
-        before, toward = air, 0.5 * (settled[k] + settled[k - 1])
-        hours = float(hours_at[k] - hours_at[k - 1])
-        air = toward + (before - toward) * math.exp(-hours / tau_h)
-        if minutes is None and before <= limit < air:
-            passed = tau_h * math.log((toward - before) / (toward - limit))
-            minutes = 60.0 * (float(hours_at[k - 1]) + passed)
-        if air > most:
-            most, at = air, k
-    return ChargeWarmth(charge=charge, playing=playing, watts=float(watts[at]), celsius=float(most), limit_c=limit, minutes=minutes)
+    whole, lost = (w[every] for w in _inside(charge, course, layout))
+    own = own_share(op, op.network.stores.index(store.id)) * lost
+    network, seconds = heat_network(op.plan), 3600.0 * course.elapsed_h[every]
+    watts = np.zeros((len(every), len(network.nodes)))
+    watts[:, CELLS], watts[:, AIR] = own, whole - own
+    room, limit = op.plan.brief.room_c, min(c.charge_high_c for c in store.string_cells)
+    risen = network.through(watts, seconds)[:, CELLS]
+    at = int(np.argmax(risen))
+    passed = network.passed_s(watts, seconds, CELLS, limit - room) if room + risen[at] > limit else None
+    minutes = None if passed is None else passed / 60.0
+    return ChargeWarmth(
+        charge=charge, playing=playing, watts=float(whole[at]), celsius=float(room + risen[at]), limit_c=limit, minutes=minutes
+    )
 
 
-def _inside(charge: Charge, course: ChargeCourse, layout: str) -> np.ndarray:
-    """Watts that stay in the case at each point of a course."""
+def _inside(charge: Charge, course: ChargeCourse, layout: str) -> tuple[np.ndarray, np.ndarray]:
+    """Watts that stay in the case at each point of a course, and those of them that the cells lose."""
     # Into the cells; below zero where a console on the cell takes more than the board gives.
     board, into = charge.board, course.current_a
     through = into + (course.system_a if layout == "on_cell" else 0.0)
     taken = through * course.bus_v if board.kind == "linear" else through * course.cell_v / board.efficiency.likely
     console_w = course.system_a * course.bus_v if layout == "power_path" else 0.0
-    return np.asarray(np.maximum(taken + console_w - into * course.ocv_v, 0.0))
+    whole = np.maximum(taken + console_w - into * course.ocv_v, 0.0)
+    return whole, np.clip(into * (course.cell_v - course.ocv_v), 0.0, whole)

@@ -17,7 +17,6 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.core.engine.operating import Operating
 from briskcell.core.heat.case import AIR_OVER_SKIN, CAPACITY, case_conductance, cells_limit_c, touch_limit_c
 from briskcell.model.parts import Converter, Load
 from briskcell.model.plan import Plan
@@ -26,10 +25,11 @@ Array = NDArray[np.float64]
 SKIN, AIR, CELLS = 0, 1, 2
 SHELL_SHARE = 0.5  # of what is neither cells nor boards, the shell; the rest warms with the air: a guess
 CELL_FILM = 9.0  # W/m²K from a cell's side to the air inside
-CELL_FREE = 0.5  # of a cell's sides, that neither another cell nor a wall covers: a guess
+CELL_FREE = 0.75  # of a cell's sides, that no other cell covers; a wall takes no less than air does: a guess
 BOARD_J_K = 8.0  # of a small board with its coil: 10 g of copper, epoxy and ferrite at 0.8 J/gK; typical
 CELL_G_AH, CELL_M2 = 20.0, 0.004  # of a cell that states no mass or size: as a 18650 has
-LEAST_J_K = 1.0
+LEAST_J_K, LEAST_W_K = 1.0, 1e-3  # where there is nothing
+RESOLVED_S, LONG_S = 0.01, 1e7  # to which a crossing is found, and when a case has settled
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,30 +116,93 @@ class HeatNetwork:
         list of float or None
             In the order of ``nodes``.
         """
-        end = self.settled(watts)
-        out: list[float | None] = []
-        for k, limit in enumerate(self.limits_c if limits_c is None else limits_c):
-            over = float(limit) - room_c
-            if over <= 0:
-                out.append(0.0)
-            elif end[k] <= over:
-                out.append(None)
-            else:
-                out.append(self._crossing_s(watts, k, over) / 60.0)
-        return out
+        settled = self.settled(watts)
+        over = (self.limits_c if limits_c is None else limits_c) - room_c
+        return [
+            self.minutes_to(watts, k, float(over[k])) if settled[k] > over[k] or over[k] <= 0 else None for k in range(len(over))
+        ]
 
-    def _crossing_s(self, watts: Array, lump: int, rise_k: float) -> float:
-        """When one lump first passes a rise: by halving, since it only rises from cold."""
-        low, high = 0.0, 60.0
-        while float(self.course(watts, np.array([high]))[0, lump]) < rise_k and high < 1e7:
-            low, high = high, 2.0 * high
-        for _ in range(50):
+    def minutes_to(self, watts: Array, lump: int, rise_k: float) -> float | None:
+        """Minutes from a case at room temperature until one lump passes a rise.
+
+        Parameters
+        ----------
+        watts : ndarray, shape (n,)
+            What is set free in each lump, all the time. [W]
+        lump : int
+            Which.
+        rise_k : float
+            Over the room. [K]
+
+        Returns
+        -------
+        float or None
+            None where it never does.
+        """
+        passed = self.passed_s(np.stack((watts, watts)), np.array((0.0, LONG_S)), lump, rise_k) if rise_k > 0 else 0.0
+        return None if passed is None else passed / 60.0
+
+    def through(self, watts: Array, seconds: Array) -> Array:
+        """Rise of each lump over the room from a cold case on, under watts that change.
+
+        Parameters
+        ----------
+        watts : ndarray, shape (t, n)
+            What is set free in each lump at each moment; between two of them their mean. [W]
+        seconds : ndarray, shape (t,)
+            The moments, rising from the begin. [s]
+
+        Returns
+        -------
+        ndarray, shape (t, n)
+            Kelvin, none at the first.
+        """
+        _, vectors, root = self._modes
+        return np.asarray(self._moved(watts, seconds)[0] @ vectors.T / root)
+
+    def passed_s(self, watts: Array, seconds: Array, lump: int, rise_k: float) -> float | None:
+        """When a lump first passes a rise, from a cold case on, under watts that change.
+
+        Parameters
+        ----------
+        watts : ndarray, shape (t, n)
+            As ``through`` takes them. [W]
+        seconds : ndarray, shape (t,)
+            The moments. [s]
+        lump : int
+            Which.
+        rise_k : float
+            Over the room. [K]
+
+        Returns
+        -------
+        float or None
+            None where it never does. [s]
+        """
+        rates, vectors, root = self._modes
+        modes, toward = self._moved(watts, seconds)
+        seen = vectors[lump] / root[lump]
+        reached = modes @ seen
+        over = np.flatnonzero((reached[:-1] <= rise_k) & (reached[1:] > rise_k))
+        if not len(over):
+            return None
+        k = int(over[0])
+        low, high = 0.0, float(seconds[k + 1] - seconds[k])
+        while high - low > RESOLVED_S:
             middle = 0.5 * (low + high)
-            if float(self.course(watts, np.array([middle]))[0, lump]) < rise_k:
-                low = middle
-            else:
-                high = middle
-        return high
+            risen = float((toward[k] + (modes[k] - toward[k]) * np.exp(-middle * rates)) @ seen)
+            low, high = (low, middle) if risen > rise_k else (middle, high)
+        return float(seconds[k]) + high
+
+    def _moved(self, watts: Array, seconds: Array) -> tuple[Array, Array]:
+        """The modes at each moment, (t, n), and where each step between two leads, (t − 1, n)."""
+        rates, vectors, root = self._modes
+        toward = 0.5 * (watts[1:] + watts[:-1]) / root @ vectors / rates
+        falls = np.exp(-np.diff(seconds)[:, None] * rates)
+        modes = np.zeros(watts.shape)
+        for k, (end, fall) in enumerate(zip(toward, falls, strict=True)):
+            modes[k + 1] = end + (modes[k] - end) * fall
+        return modes, toward
 
 
 def heat_network(plan: Plan) -> HeatNetwork:
@@ -159,7 +222,7 @@ def heat_network(plan: Plan) -> HeatNetwork:
         Skin, air and cells first, then the boards and loads that state their kelvins a watt.
     """
     out_g = case_conductance(plan.case)
-    cells_kg, film_g = _cells(plan)
+    cells_kg, film_g = cells_film(plan)
     stated: tuple[Converter | Load, ...] = (*plan.converters, *plan.loads)
     own = [p for p in stated if _theta(p) is not None]
     whole = plan.case.mass_g / 1e3 * CAPACITY
@@ -176,7 +239,7 @@ def heat_network(plan: Plan) -> HeatNetwork:
         matrix[b, a] -= g
 
     join(SKIN, AIR, out_g / (AIR_OVER_SKIN - 1.0))
-    join(AIR, CELLS, max(film_g, 1e-3))
+    join(AIR, CELLS, film_g)
     for k, part in enumerate(own):
         theta = _theta(part)
         join(AIR, CELLS + 1 + k, 1.0 / max(theta or 0.0, 1e-3))
@@ -203,8 +266,19 @@ def _limit_c(part: Converter | Load) -> float:
     return math.inf if part.limit_c is None else part.limit_c
 
 
-def _cells(plan: Plan) -> tuple[float, float]:
-    """Mass of all cells, and the conductance of their free sides to the air. [kg, W/K]"""
+def cells_film(plan: Plan) -> tuple[float, float]:
+    """Mass of all cells, and the conductance of their free sides to the air.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+
+    Returns
+    -------
+    tuple of float
+        As good as nothing where there are none. [kg, W/K]
+    """
     kg = area = 0.0
     for pack in plan.packs:
         cell, count = pack.cell, pack.series * len(pack.string_cells)
@@ -216,72 +290,4 @@ def _cells(plan: Plan) -> tuple[float, float]:
             area += count * math.pi * thick * (long + thick / 2.0)
         else:
             area += count * 2.0 * (wide * long + thick * (wide + long))
-    return kg, CELL_FILM * CELL_FREE * area
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WattShare:
-    """Where some of the watts become heat: a part, or the wires together."""
-
-    element: str
-    name: str
-    watts: float
-
-
-def shares_of_heat(op: Operating, state: int, soc: float = 0.5) -> tuple[WattShare, ...]:
-    """Where every watt of the console becomes heat, on battery.
-
-    Parameters
-    ----------
-    op : Operating
-        The solved build.
-    state : int
-        A load state, as a row of solved arrays.
-    soc : float
-        State of charge.
-
-    Returns
-    -------
-    tuple of WattShare
-        Loads, boards, stores and wires, the largest first; together what the stores give. Empty where the tree collapses.
-    """
-    at = (state, op.index(soc))
-    if not op.flow.collapsed.size or bool(op.flow.collapsed[at]):
-        return ()
-    net, flow = op.network, op.flow
-    out = [WattShare(element=p.id, name=p.name, watts=float(op.load_w[(*at, k)])) for k, p in enumerate(net.loads)]
-    for k, board in enumerate(net.converters):
-        lost = float(flow.converter_input_w(k)[at] - flow.converter_output_w(k)[at])
-        out.append(WattShare(element=board.id, name=board.name, watts=max(lost, 0.0)))
-    amps = np.where(np.isfinite(flow.branch_a[at]), flow.branch_a[at], 0.0)
-    for k, store in enumerate(op.plan.stores):
-        lost = float((op.curves[k].ocv_v[at[1]] - op.store_v[(*at, k)]) * amps[k])
-        out.append(WattShare(element=store.id, name=f"Inside {store.name}", watts=max(lost, 0.0)))
-    first = len(op.plan.stores) + len(net.converters)
-    wires = float(np.sum((flow.branch_ohm[at] * amps**2)[first:]))
-    out.append(WattShare(element="", name="Wires, switches and contacts", watts=wires))
-    return tuple(sorted((s for s in out if s.watts > 0), key=lambda s: -s.watts))
-
-
-def sources(network: HeatNetwork, shares: tuple[WattShare, ...], plan: Plan) -> Array:
-    """Watts set free in each lump: in the cells, in the boards that stand for themselves, the rest in the air.
-
-    Parameters
-    ----------
-    network : HeatNetwork
-        With n lumps.
-    shares : tuple of WattShare
-        Where the watts become heat.
-    plan : Plan
-        The build.
-
-    Returns
-    -------
-    ndarray, shape (n,)
-        Watts.
-    """
-    place = {n.element: k for k, n in enumerate(network.nodes) if n.element} | {p.id: CELLS for p in plan.packs}
-    out = np.zeros(len(network.nodes))
-    for share in shares:
-        out[place.get(share.element, AIR)] += share.watts
-    return out
+    return kg, max(CELL_FILM * CELL_FREE * area, LEAST_W_K)

@@ -118,7 +118,7 @@ def charge_temperature(assessed: Answers) -> Iterator[Finding]:
             yield Finding("fails", pack.id, cause, 0.7, advice="Keep them warmer or cooler: no part of the build changes that.")
     if brief.room_c > min((p.cell.charge_high_c for p in assessed.plan.packs), default=0.0):
         return
-    for warm in assessed.charge_warmths:
+    for warm in (*assessed.idle_warmths, *(assessed.played_warmths if brief.play_while_charging else ())):
         if warm.minutes is not None:
             yield _too_warm(assessed, warm)
 
@@ -129,6 +129,36 @@ def _too_warm(assessed: Answers, warm: ChargeWarmth) -> Finding:
              f"the most for charging, after {warm.minutes or 0:.0f} min with {show(warm.watts, 'W')} in the case.")  # fmt: skip
     return Finding("fails", warm.charge.board.id, cause, missed_by(warm.celsius, warm.limit_c), partial(_stays_cool, assessed, warm),
                    "A lower charge current, vents, or no play while it charges.")  # fmt: skip
+
+
+@rule(
+    "played-on-the-charger",
+    station="charge",
+    worst="close",
+    source="Nothing but the builder keeps a console off that its charger feeds",
+)
+def played_on_the_charger(assessed: Answers) -> Iterator[Finding]:
+    """Where the brief asks for no play while it charges, but nothing prevents it, the cells stand it."""
+    if assessed.plan.brief.play_while_charging:
+        return
+    for warm in assessed.played_warmths:
+        if warm.minutes:
+            cause = (f"Played while it charges, from {warm.charge.supply.name}, the cells would pass {warm.limit_c:.0f} °C, the most for charging, "
+                     f"after {warm.minutes:.0f} min and reach {warm.celsius:.0f} °C; nothing in the build prevents it.")  # fmt: skip
+            yield Finding("close", warm.charge.board.id, cause, missed_by(warm.celsius, warm.limit_c), partial(_kept_off, assessed, warm),
+                          "Charge it with the console off, or let a jack cut it out.")  # fmt: skip
+
+
+def _kept_off(assessed: Answers, warm: ChargeWarmth) -> Iterator[Fix]:
+    """A lower current; a board that cuts the console out, by a jack that is named; then what cools."""
+    board = warm.charge.board
+    yield from currents(assessed, board, (0.75, 0.5, 0.3))
+    for fix in other_chargers(assessed, board):
+        other = fix.plan.by_id[board.id]
+        jack = jack_for(assessed.of(fix.plan), board.charges) if getattr(other, "layout", "") == "cut_out" else None
+        if jack is not None:
+            yield Fix(f"{fix.words}, and {jack.words}", "the console is off while it charges.", jack.plan)
+    yield from _stays_cool(assessed, warm)
 
 
 def _stays_cool(assessed: Answers, warm: ChargeWarmth) -> Iterator[Fix]:

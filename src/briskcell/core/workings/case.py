@@ -64,9 +64,9 @@ def heat(assessed: Assessment, _rest: str) -> Working:
     size = f"{case.length_mm:.0f} × {case.width_mm:.0f} × {case.depth_mm:.0f} mm"
     return Working(
         title="Warmth of the case",
-        shown=f"{found.skin_c:.0f} °C at the skin, {found.air_c:.0f} °C inside",
+        shown=f"{found.skin_c:.0f} °C at the skin, {found.air_c:.0f} °C inside, {found.cells_c:.0f} °C in the cells",
         words="Every watt drawn ends as heat; the free part of the case gives it to the air. "
-        "The air inside is warmer by half as much again.",
+        "The air inside is warmer by half as much again, and cells by what they lose themselves on top.",
         formula="ΔT = P / (h · A · (1 − covered))",
         inputs=(
             computed("P", "Power in play", found.watts, "W", "solved tree at half charge"),

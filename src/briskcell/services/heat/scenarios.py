@@ -9,12 +9,13 @@ from numpy.typing import NDArray
 
 from briskcell.core.assess import Assessment
 from briskcell.core.charge.plugged import plugged
-from briskcell.core.heat.network import AIR, CELLS, HeatNetwork, heat_network, shares_of_heat, sources
+from briskcell.core.heat.network import AIR, CELLS, HeatNetwork, heat_network
+from briskcell.core.heat.watts import AT_SOC, own_share, shares_of_heat, sources
 from briskcell.model.parts import STATES, State
 from briskcell.model.stores import Bank, ChargeBoard, Pack
 
 Array = NDArray[np.float64]
-CHARGED_TO = 0.5  # state of charge that a charge is looked at: the current is still at its most
+CHARGED_TO = AT_SOC  # state of charge that a charge is looked at: the current is still at its most
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,7 @@ def scenarios(assessed: Assessment) -> tuple[HeatNetwork, tuple[Scenario, ...]]:
     found: list[tuple[str, str, Array, Array]] = []
     for state, words in ON_BATTERY:
         if shares := shares_of_heat(op, state):
-            found.append((STATES[state], words, sources(network, shares, plan), network.limits_c))
+            found.append((STATES[state], words, sources(network, shares, op), network.limits_c))
     charging_c = network.limits_c
     charging_c[CELLS] = min((c.charge_high_c for p in plan.packs for c in p.string_cells), default=charging_c[CELLS])
     for board in plan.chargers:
@@ -75,7 +76,7 @@ def _charging(assessed: Assessment, network: HeatNetwork, board: ChargeBoard, us
         return None
     k = op.network.stores.index(store.id)
     ocv = float(np.interp(CHARGED_TO, op.soc[::-1], op.curves[k].ocv_v[::-1]))
-    cells_w = abs(found.into_a * (found.store_v - ocv))
+    cells_w = own_share(op, k) * abs(found.into_a * (found.store_v - ocv))
     # All that comes in at the socket, less what the cells store, stays in the case; a pack that still gives adds its own.
     whole = found.bus_v * (found.input_a + (found.system_a if found.layout == "power_path" else 0.0)) - found.into_a * ocv
     watts = np.zeros(len(network.nodes))

@@ -23,7 +23,7 @@ from ..sections import Section
 FITS = ("charger-suits-cells", "charger-input", "load-on-charging-cell", "only-rechargeable", "like-strings", "series-balance")
 SECTIONS = (
     Section("charging", "Boards", FITS),
-    Section("course", "A charge", ("charge-temperature",)),
+    Section("course", "A charge", ("charge-temperature", "played-on-the-charger")),
     Section("times", "Times", ("charge-brief",)),
     Section("h-supplies", "Any supply"),
     Section("h-trickle", "Cranks and panels"),
@@ -43,7 +43,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
                 "end": c.off.end_soc,
                 "facts": facts_of(c.board),
                 "layout": layout_of(assessed.plan, c.board),
-                "warmth": [w for w in assessed.charge_warmths if w.charge is c],
+                "warmth": [w for w in (*assessed.idle_warmths, *assessed.played_warmths) if w.charge is c],
             }
             for c in assessed.charges
         ],

@@ -10,9 +10,11 @@ from flask import request
 
 from briskcell.core.assess import Assessment
 from briskcell.core.heat.case import AIR_OVER_SKIN_RANGE
-from briskcell.core.heat.network import AIR, CELLS, SKIN, HeatNetwork, shares_of_heat
+from briskcell.core.heat.network import AIR, CELLS, SKIN, HeatNetwork
+from briskcell.core.heat.watts import shares_of_heat
 from briskcell.core.wiring.fuses import fuse_holds_a
 from briskcell.model.parts import STATES, State
+from briskcell.model.plan import Brief
 from briskcell.model.units import show as plain
 from briskcell.services.heat.scenarios import Scenario, scenarios
 from briskcell.services.workshop import Opened
@@ -24,7 +26,7 @@ from ..sections import Section
 
 SECTIONS = (
     Section("h-watts", "Where the watts go"),
-    Section("h-limits", "Limits", ("case-heat", "part-heat", "charge-temperature")),
+    Section("h-limits", "Limits", ("case-heat", "part-heat", "charge-temperature", "played-on-the-charger")),
     Section("h-time", "In time"),
     Section("h-case", "The case"),
     Section("h-cooler", "What to do first"),
@@ -58,7 +60,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "shares": [(s, BAR * s.watts / most) for s in shares],
         "whole_w": sum(s.watts for s in shares),
         "state": view.state,
-        "rows": [_row(network, s) for s in found],
+        "rows": [_row(network, s, assessed.plan.brief) for s in found],
         "chosen": chosen.key if chosen else "",
         "ways": [(s.key, s.words) for s in found],
         "plot": _plot(network, chosen, room) if chosen else None,
@@ -69,13 +71,15 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
     }
 
 
-def _row(network: HeatNetwork, found: Scenario) -> dict[str, Any]:
+def _row(network: HeatNetwork, found: Scenario, brief: Brief) -> dict[str, Any]:
     """One way of use: temperatures once settled, each with whether it holds, and what gives up first."""
     hottest = max(range(CELLS + 1, len(network.nodes)), key=lambda k: float(found.settled_c[k]), default=None)
     first = found.first
     shown = [SKIN, AIR, CELLS, *([] if hottest is None else [hottest])]
     minutes = None if first is None else found.minutes[first]
-    over = "close" if found.key == STATES[State.PEAK] else "fails"  # a peak does not last
+    # A peak does not last, and who asks for no play on the charger may yet play.
+    unasked = found.key.endswith(":play") and not brief.play_while_charging
+    over = "close" if found.key == STATES[State.PEAK] or unasked else "fails"
     return {
         "words": found.words,
         "watts": found.total_w,
