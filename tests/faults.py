@@ -8,6 +8,7 @@ from functools import cache
 from briskcell.core.assess import Assessment, assess
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.parts import Link
 from briskcell.model.plan import Day, Plan, Stretch
 from briskcell.services.demo import curlew, sanderling
 
@@ -263,6 +264,12 @@ def played_all_the_same() -> Plan:
     return remade(sanderling(), {"brief": brief})
 
 
+def hair_behind_a_buck() -> Plan:
+    wire = curlew().by_id["w-fan"]
+    assert isinstance(wire, Link)
+    return replaced(curlew(), altered(wire, awg=28.0))
+
+
 def fierce_supply() -> Plan:
     return replaced(sanderling(), catalogue().part("usb-20v-3", id="usb"))
 
@@ -302,6 +309,7 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "fuse-at-the-store": bare_pack,
     "fuse-choice": small_fuse,
     "wire-warmth": hair_wire,
+    "short-lasts": hair_behind_a_buck,
     "slack": coiled_wire,
     "case-heat": closed_box,
     "part-heat": hot_board,

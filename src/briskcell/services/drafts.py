@@ -9,6 +9,7 @@ from typing import Any
 
 from briskcell.core.assess import Assessment
 from briskcell.core.mending import mend_all, mended
+from briskcell.core.moves.wires import outliving
 from briskcell.core.pack.fit import fit
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade
@@ -136,6 +137,12 @@ def draft(wanted: DraftRequest) -> Plan:
     FigureError
         If the board or screen is no library class, or nothing is thin enough.
     """
+    found = Assessment(_drafted(wanted), catalogue().stock())
+    thicker = outliving(found, [c.link for c in found.shorts if not c.safe])
+    return thicker.plan if thicker else found.plan
+
+
+def _drafted(wanted: DraftRequest) -> Plan:
     stock = catalogue().stock()
     for scale in CASES:
         whole, _ = mended(Assessment(_first(wanted, scale), stock), MOST_FIRST)

@@ -9,12 +9,14 @@ import pytest
 
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.engine.resistance import awg_section_mm2
+from briskcell.core.rules.registry import Finding
 from briskcell.core.wiring.conductors import melting_time_s, short_temperature_c
 from briskcell.core.wiring.cutting import colour_of, pieces, to_buy
 from briskcell.core.wiring.shorts import ShortCheck
 from briskcell.model.parts import Link
 from briskcell.model.plan import plan_of
 from briskcell.services.demo import sanderling
+from briskcell.services.wiring.gauges import proposals
 from tests.known import drawing, flat_cell, hand_plan
 
 FUSE = {"id": "fuse", "name": "Fuse", "kind": "fuse", "fed_by": "pack", "resistance_ohm": 0.01, "rating_a": 2.0}
@@ -65,14 +67,58 @@ def test_without_a_fuse_a_wire_glows_and_a_protection_board_cuts_at_once() -> No
 
 
 def test_a_buck_holds_its_limit_and_a_boost_passes_the_pack_on() -> None:
-    behind = WIRE | {"id": "out", "name": "Out", "fed_by": "buck", "awg": 30, "length_m": 0.1}
-    held = short(of(links=[FUSE, behind], converters=[BUCK], loads=[drawing(0.5, fed_by="out")]), "out")
+    out = WIRE | {"id": "out", "name": "Out", "fed_by": "buck", "awg": 30, "length_m": 0.1}
+    held = short(of(links=[FUSE, out], converters=[BUCK], loads=[drawing(0.5, fed_by="out")]), "out")
     assert (held.fault_a, held.held_by, held.opens_s) == (pytest.approx(3.0), "Buck", math.inf)
     assert not held.safe, "3 A for good through 30 AWG"
     boost = BUCK | {"kind": "boost", "name": "Boost", "output_v": 5.0}
-    passed = short(of(links=[FUSE, behind], converters=[boost], loads=[drawing(0.5, fed_by="out")]), "out")
+    passed = short(of(links=[FUSE, out], converters=[boost], loads=[drawing(0.5, fed_by="out")]), "out")
     assert passed.fault_a > 8.0
     assert passed.opener == "Fuse"
+
+
+def told(a: Assessment) -> list[Finding]:
+    return [f for f in a.findings if f.rule == "short-lasts"]
+
+
+def behind(board: dict[str, Any], *gauges: float, **more: Any) -> Assessment:
+    """Wires of some gauges behind a board, a load at the end of each."""
+    wires = [WIRE | {"id": f"out{g}", "name": f"Out {g}", "fed_by": "buck", "awg": g, "length_m": 0.1} | more for g in gauges]
+    loads = [drawing(0.1, fed_by=f"out{g}") | {"id": f"load{g}"} for g in gauges]
+    return of(links=[FUSE, *wires], converters=[board], loads=loads)
+
+
+def test_a_short_that_lasts_is_told_with_the_gauge_that_outlives_it() -> None:
+    # 3 A for good. 28 AWG has 0.213 Ω/m in 1.12 mm of insulation: 1.95 W/m over 35 − 8 mW/mK are 71 K, and 26 AWG 37 K, of 55.
+    a = behind(BUCK, 30)
+    (f,) = told(a)
+    assert (f.state, f.element, f.station) == ("close", "buck", "wiring")
+    assert "at the end of Out 30 would last: Buck may hold 3.00 A" in f.cause.replace("\u00a0", " ")
+    assert "its insulation stands 80 °C" in f.cause.replace("\u00a0", " ")
+    assert f.fix is not None
+    assert f.fix.words == "26 AWG instead of 30 AWG for Out 30"
+    assert not told(assess(f.fix.plan))
+    assert [len(told(behind(BUCK, g, insulation_c=i))) for g, i in ((26, 80), (28, 80), (28, 105), (30, 105))] == [0, 1, 0, 1]
+    (both,) = told(behind(BUCK, 30, 28, 22))
+    assert "at the end of one of 2 wires would last" in both.cause
+    assert "Out 30 would then reach" in both.cause, "the hottest of them"
+    assert both.fix is not None
+    assert both.fix.words == "2 wires of up to 26 AWG"
+    assert not told(behind(BUCK | {"kind": "boost", "output_v": 5.0}, 30)), "the fuse opens on what a boost passes on"
+
+
+def test_a_fuse_that_opens_too_late_is_told() -> None:
+    # Half a metre of 34 AWG out and back has 0.86 Ω: 4.0 A, twice what the fuse is rated for.
+    (f,) = told(of(links=[FUSE, WIRE | {"awg": 34}], loads=[drawing(0.1, fed_by="wire")]))
+    assert f.element == "wire"
+    assert "at the end of Wire draws 4.0" in f.cause
+    assert "until Fuse opens after" in f.cause
+
+
+def test_the_finder_proposes_nothing_that_a_short_would_burn() -> None:
+    held, passed = behind(BUCK, 22), behind(BUCK | {"kind": "boost", "output_v": 5.0}, 22)
+    assert [p.gauge for p in proposals(held, 0.5, (34.0, 30.0, 28.0, 26.0, 24.0))] == [26.0]
+    assert [p.gauge for p in proposals(passed, 0.5, (34.0, 30.0, 28.0, 26.0, 24.0))] == [34.0], "its drop is all that counts"
 
 
 def test_every_strand_is_cut_and_a_tenth_more_is_bought() -> None:

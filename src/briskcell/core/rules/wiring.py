@@ -8,8 +8,10 @@ from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.core.moves.fix import Fix, only
+from briskcell.core.moves.wires import outliving
 from briskcell.core.wiring.fuses import FUSE_SHARE, FuseCheck
 from briskcell.core.wiring.harness import LinkCheck, find_gauge, slack_length_m
+from briskcell.core.wiring.shorts import ShortCheck
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter, Fed, Link, State
 from briskcell.model.plan import Plan
@@ -134,6 +136,35 @@ def _thicker(assessed: Answers, check: LinkCheck) -> Iterator[Fix]:
         if awg is not None and awg < link.awg:
             yield Fix(f"{awg:.0f} AWG instead of {link.awg:.0f} AWG for {link.name}", f"carries {show(check.amps, 'A')}.",
                       replaced(assessed.plan, altered(link, awg=awg)))  # fmt: skip
+
+
+@rule(
+    "short-lasts",
+    station="wiring",
+    worst="close",
+    source="A buck or linear regulator holds its limit through a short; IEC 60724 for a moment's heat",
+)
+def short_lasts(assessed: Answers) -> Iterator[Finding]:
+    """The insulation of every wire outlives a short at its far end, also where nothing opens on it."""
+    past: dict[str, list[ShortCheck]] = {}
+    for check in assessed.shorts:
+        if not check.safe and (check.held_by or check.opener):
+            board = next((p for p in feeders_of(assessed.plan, check.link) if isinstance(p, Converter)), None)
+            past.setdefault(board.id if board and check.held_by else check.link.id, []).append(check)
+    for element, checks in past.items():
+        most = max(checks, key=lambda c: c.reaches_c)
+        what = f"{most.link.name}" if len(checks) == 1 else f"one of {len(checks)} wires"
+        when = (f"would last: {most.held_by} may hold {show(most.fault_a, 'A')} all the while" if most.held_by
+                else f"draws {show(most.fault_a, 'A')} until {most.opener} opens after {most.opens_s:.2g} s")  # fmt: skip
+        which = "it" if len(checks) == 1 else most.link.name
+        cause = (f"A short at the end of {what} {when}; {which} would then reach {most.reaches_c:.0f} °C, "
+                 f"its insulation stands {most.insulation_c:.0f} °C.")  # fmt: skip
+        yield Finding("close", element, cause, 0.1, partial(_outlive, assessed, checks), "A thicker wire, or a fuse of its own.")
+
+
+def _outlive(assessed: Answers, checks: list[ShortCheck]) -> Iterator[Fix]:
+    if (found := outliving(assessed, [c.link for c in checks])) is not None:
+        yield found
 
 
 @rule("slack", station="wiring", source="Run plus the slack that service needs: a seventh and 20 mm")

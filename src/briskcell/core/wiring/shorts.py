@@ -61,19 +61,38 @@ def check_shorts(op: Operating, air_c: float) -> tuple[ShortCheck, ...]:
         In the order of the plan's links.
     """
     return tuple(
-        _check(op, k, air_c) for k in op.plan.links if k.kind == "wire" and k.resistance_ohm is None and k.id in op.network.position
+        check_short(op, k, air_c)
+        for k in op.plan.links
+        if k.kind == "wire" and k.resistance_ohm is None and k.id in op.network.position
     )
 
 
-def _check(op: Operating, wire: Link, air_c: float) -> ShortCheck:
+def check_short(op: Operating, wire: Link, air_c: float) -> ShortCheck:
+    """One wire with a short at its far end.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    wire : Link
+        A wire of the console, as it is or in another gauge.
+    air_c : float
+        Air in the closed case. [°C]
+
+    Returns
+    -------
+    ShortCheck
+        What opens, and how hot the wire gets.
+    """
     above = list(feeders_of(op.plan, wire))
     board = next((p for p in above if isinstance(p, Converter)), None)
     section, ohm = link_section_mm2(wire), link_resistance_ohm(wire)
     passes = board is not None and board.kind == "boost" and source_of(op.plan, board) is above[-1] and _alone(above)
     if board is None or passes:
-        at = wire.id if board is None else board.fed_by
-        between = sum(link_resistance_ohm(p) for p in above[: above.index(board)] if isinstance(p, Link)) + ohm if board else 0.0
-        fault = short_circuit_a(op, at, between)
+        # Beyond what the tree is solved with: another gauge, or the way from the board on.
+        beyond = [ohm] + [link_resistance_ohm(p) for p in above[: above.index(board)] if isinstance(p, Link)] if board else [
+            ohm - link_resistance_ohm(k) for k in op.plan.links if k.id == wire.id]  # fmt: skip
+        fault = short_circuit_a(op, board.fed_by if board else wire.id, sum(beyond))
         opens, opener = _opened(above, fault)
     else:
         limit = op.board_limit_a[op.network.converters.index(board)]

@@ -1,4 +1,8 @@
-"""The gauge finder: the thinnest that does for each wire, from those one owns, and what a thicker one would bring."""
+"""The gauge finder: the thinnest that does for each wire, from those one owns, and what a thicker one would bring.
+
+A wire does if it drops and warms no more than it may, and its insulation outlives a short at its far end: behind a buck, which
+holds its own limit for as long as that lasts, this asks for more than what it feeds.
+"""
 
 from __future__ import annotations
 
@@ -7,6 +11,7 @@ from dataclasses import dataclass
 from briskcell.core.assess import Assessment
 from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_ohm
 from briskcell.core.wiring.harness import GAUGES, find_gauge
+from briskcell.core.wiring.shorts import check_short
 from briskcell.model.changes import altered, remade
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Link
@@ -78,8 +83,9 @@ def proposals(assessed: Assessment, drop_v: float, owned: tuple[float, ...], *, 
             continue
         fuse = next((fuses[p.id] for p in feeders_of(plan, wire) if p.id in fuses), None)
         guards = fuse is not None and fuse.thinnest is not None and wire.id in _region(assessed, fuse.fuse)
+        outlive = tuple(g for g in owned if check_short(assessed.op, altered(wire, awg=g), air_c).safe)
         found = find_gauge(check.amps, wire.length_m, drop_v, air_c=air_c, insulation_c=wire.insulation_c,
-                           bundle=wire.strands_in_bundle, owned=owned,
+                           bundle=wire.strands_in_bundle, owned=outlive,
                            fuse_a=fuse.fuse.rating_a.likely if fuse and guards and fuse.fuse.rating_a else None,
                            fault_a=fuse.fault_a if fuse and guards else None)  # fmt: skip
         thicker = next((g for g in owned if g < wire.awg), None)

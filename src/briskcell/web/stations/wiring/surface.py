@@ -26,7 +26,7 @@ SECTIONS = (
     Section("h-harness", "Harness"),
     Section("h-conductors", "Conductors", ("wire-warmth", "slack")),
     Section("h-gauges", "Gauges"),
-    Section("h-shorts", "Fuses and shorts", ("fuse-at-the-store", "fuse-choice")),
+    Section("h-shorts", "Fuses and shorts", ("fuse-at-the-store", "fuse-choice", "short-lasts")),
     Section("h-contacts", "Contacts"),
     Section("h-signals", "Signals", ("logic-level", "inrush")),
     Section("h-order", "Order to build in"),
