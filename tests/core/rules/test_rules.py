@@ -8,6 +8,7 @@ import pytest
 
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.rules import Finding
+from briskcell.core.rules.registry import past
 from briskcell.library import catalogue
 from briskcell.model.plan import plan_of
 from tests.known import drawing, flat_cell, hand_plan
@@ -430,7 +431,7 @@ def test_the_case_stays_cool_enough_for_hands_and_cells_and_is_vented_first() ->
     # 18 K at 0.2451 W/K: 4.41 W; the cells' 30 K at one and a half times the skin's rise: 4.90 W.
     assert not at(4.35)
     (skin,) = at(4.5)
-    assert "reaches 48 °C after" in skin.cause
+    assert "reaches 48.4 °C after" in skin.cause
     assert skin.fix is not None
     assert skin.fix.words == "Vents"
     assert not at(4.85, held=False)
@@ -460,3 +461,7 @@ def test_the_pack_fits_its_bay() -> None:
     assert f.fix is not None
     assert f.fix.words == "2 in parallel instead of 3"
     assert one(of(packs=cells(**sized, series=3), bay=bay), "fits-the-bay").fix is None
+
+
+def test_a_temperature_past_its_limit_is_told_apart_from_it() -> None:
+    assert [past(c, 45.0) for c in (52.4, 45.6, 45.4, 45.04, 45.001)] == ["52 °C", "46 °C", "45.4 °C", "45.04 °C", "45.00 °C"]

@@ -20,7 +20,7 @@ from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.tree import layout_of
 from briskcell.model.units import show
 
-from .registry import Finding, missed_by, rule
+from .registry import Finding, missed_by, past, rule
 
 
 @rule("charge-brief", station="charge", source="The brief")
@@ -125,7 +125,7 @@ def charge_temperature(assessed: Answers) -> Iterator[Finding]:
 
 def _too_warm(assessed: Answers, warm: ChargeWarmth) -> Finding:
     when = "in play" if warm.playing else "with the console off"
-    cause = (f"While it charges {when}, from {warm.charge.supply.name}, the cells reach {warm.celsius:.0f} °C: they pass {warm.limit_c:.0f} °C, "
+    cause = (f"While it charges {when}, from {warm.charge.supply.name}, the cells reach {past(warm.celsius, warm.limit_c)}: they pass {warm.limit_c:.0f} °C, "
              f"the most for charging, after {warm.minutes or 0:.0f} min with {show(warm.watts, 'W')} in the case.")  # fmt: skip
     return Finding("fails", warm.charge.board.id, cause, missed_by(warm.celsius, warm.limit_c), partial(_stays_cool, assessed, warm),
                    "A lower charge current, vents, or no play while it charges.")  # fmt: skip
@@ -144,7 +144,7 @@ def played_on_the_charger(assessed: Answers) -> Iterator[Finding]:
     for warm in assessed.played_warmths:
         if warm.minutes:
             cause = (f"Played while it charges, from {warm.charge.supply.name}, the cells would pass {warm.limit_c:.0f} °C, the most for charging, "
-                     f"after {warm.minutes:.0f} min and reach {warm.celsius:.0f} °C; nothing in the build prevents it.")  # fmt: skip
+                     f"after {warm.minutes:.0f} min and reach {past(warm.celsius, warm.limit_c)}; nothing in the build prevents it.")  # fmt: skip
             yield Finding("close", warm.charge.board.id, cause, missed_by(warm.celsius, warm.limit_c), partial(_kept_off, assessed, warm),
                           "Charge it with the console off, or let a jack cut it out.")  # fmt: skip
 

@@ -12,7 +12,7 @@ from briskcell.core.moves.case import cooler
 from briskcell.core.moves.fix import Fix
 from briskcell.model.parts import Converter
 
-from .registry import Finding, missed_by, rule
+from .registry import Finding, missed_by, past, rule
 
 
 @rule("case-heat", station="heat", source="IEC 62368-1:2018, table 38: 48 °C where plastic is held; cells 60 °C in use")
@@ -25,7 +25,7 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
     limit = touch_limit_c(assessed.plan.brief)
     soon = f" after {found.minutes_to_limit:.0f} min" if found.minutes_to_limit else ""
     if found.skin_c > limit:
-        cause = f"The closed case reaches {found.skin_c:.0f} °C{soon}; {limit:.0f} °C is the most {'that hands should hold' if assessed.plan.brief.held else 'for a case that is touched'}."
+        cause = f"The closed case reaches {past(found.skin_c, limit)}{soon}; {limit:.0f} °C is the most {'that hands should hold' if assessed.plan.brief.held else 'for a case that is touched'}."
         yield Finding(
             "fails",
             element,
@@ -36,7 +36,8 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
         )
     elif found.cells_c > cells_limit_c(assessed.plan):
         cause = (
-            f"The cells reach {found.cells_c:.0f} °C in the closed case; they are rated to {cells_limit_c(assessed.plan):.0f} °C."
+            f"The cells reach {past(found.cells_c, cells_limit_c(assessed.plan))} in the closed case; "
+            f"they are rated to {cells_limit_c(assessed.plan):.0f} °C."
         )
         yield Finding(
             "fails",
@@ -53,7 +54,7 @@ def part_heat(assessed: Answers) -> Iterator[Finding]:
     """No board or part gets warmer than its sheet allows."""
     for part in assessed.heat.parts:
         if part.celsius > part.limit_c:
-            cause = f"{part.name} reaches {part.celsius:.0f} °C in play; it stands {part.limit_c:.0f} °C."
+            cause = f"{part.name} reaches {past(part.celsius, part.limit_c)} in play; it stands {part.limit_c:.0f} °C."
             yield Finding("fails", part.element, cause, missed_by(part.celsius - part.limit_c + SKIN_C, SKIN_C), partial(_less_loss, assessed, part.element),
                           "A board with less loss, or copper to carry the heat away.")  # fmt: skip
 

@@ -31,6 +31,23 @@ def missed_by(value: float, limit: float) -> float:
     return min(abs(value - limit) / max(abs(limit), 1e-9), MOST_LOSS)
 
 
+def past(celsius: float, limit_c: float) -> str:
+    """A temperature past its limit, with as many digits as tell the two apart.
+
+    Parameters
+    ----------
+    celsius, limit_c : float
+        The temperature and its limit. [°C]
+
+    Returns
+    -------
+    str
+        Of two decimals at the most.
+    """
+    told = (f"{celsius:.{digits}f}" for digits in range(3) if f"{celsius:.{digits}f}" != f"{limit_c:.{digits}f}")
+    return f"{next(told, f'{celsius:.2f}')} °C"
+
+
 def _no_fix() -> Iterable[Fix]:
     return ()
 
