@@ -264,6 +264,10 @@ def played_all_the_same() -> Plan:
     return remade(sanderling(), {"brief": brief})
 
 
+def naked_cells() -> Plan:
+    return replaced(sanderling(), altered(sanderling().packs[0], protection=None))
+
+
 def hair_behind_a_buck() -> Plan:
     wire = curlew().by_id["w-fan"]
     assert isinstance(wire, Link)
@@ -309,6 +313,7 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "fuse-at-the-store": bare_pack,
     "fuse-choice": small_fuse,
     "wire-warmth": hair_wire,
+    "protected-cells": naked_cells,
     "short-lasts": hair_behind_a_buck,
     "slack": coiled_wire,
     "case-heat": closed_box,

@@ -28,7 +28,7 @@ from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
 FLOOR = 0.3  # of the unloaded volts, below which no draw rises further: it keeps a simulator's first guesses tame
-NOTHING_OHM = 1e-9  # of a joint without resistance: a simulator wants some
+NOTHING_OHM = 1e-6  # of a joint without resistance: a simulator wants some, and with less its own rounding keeps it from ending
 EDGE_S = 0.01  # that a change of what is played takes
 KELVIN = 273.15
 

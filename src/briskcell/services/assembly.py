@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from typing import Any
 
 from briskcell.core.assess import Assessment
+from briskcell.core.moves.guards import protection_for
 from briskcell.library import catalogue
 from briskcell.model.changes import remade
 from briskcell.model.kinds import KINDS
 from briskcell.model.plan import Plan, plan_of
-from briskcell.model.stores import Cell, Pack
+from briskcell.model.stores import Pack
 
 
 def wire(part_id: str, name: str, fed_by: str, awg: float, length_m: float) -> dict[str, Any]:
@@ -51,25 +52,11 @@ def with_warning(plan: Plan) -> Plan:
     return remade(plan, {"shutdown": changed})
 
 
-LEAST_GUARD_V = 0.5
-
-
-def guard_v(cell: Cell) -> float:
-    """Where a protection board made for a cell cuts off: a little below where it is empty, typical of the class. [V]"""
-    return max(cell.empty_v - 0.2, LEAST_GUARD_V)
-
-
 def pack_of(part_id: str, name: str, cell: Any, series: int, parallel: int, *, cutoff: float) -> Pack:
-    trip = max(6.0, round(cell.max_discharge_a.likely * parallel * 0.8, 1))
-    source = "class range, typical of protection boards"
     return Pack.model_validate(
         {
             "id": part_id, "name": name, "cell": cell, "series": series, "parallel": parallel,
             "link_resistance_ohm": {"low": 0.002, "likely": 0.004, "high": 0.008, "grade": "typical", "source": "strip links"},
-            "protection": {
-                "cutoff_cell_v": cutoff,
-                "trip_a": {"likely": trip, "grade": "typical", "source": source},
-                "resistance_ohm": {"low": 0.015, "likely": 0.025, "high": 0.04, "grade": "typical", "source": source},
-            },
+            "protection": protection_for(cell, parallel, cutoff),
         }
     )  # fmt: skip

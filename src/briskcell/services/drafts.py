@@ -9,6 +9,7 @@ from typing import Any
 
 from briskcell.core.assess import Assessment
 from briskcell.core.mending import mend_all, mended
+from briskcell.core.moves.guards import guard_v
 from briskcell.core.moves.wires import outliving
 from briskcell.core.pack.fit import fit
 from briskcell.library import catalogue
@@ -20,7 +21,7 @@ from briskcell.model.plan import Bay, Plan
 from briskcell.model.stores import ChargeBoard
 from briskcell.model.units import show
 
-from .assembly import cell_of, guard_v, load_with_wire, pack_of, plan_from, take, wire, with_warning
+from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
 from .pack.bay import bay_of_case
 from .parts.adding import add
 

@@ -465,3 +465,23 @@ def test_the_pack_fits_its_bay() -> None:
 
 def test_a_temperature_past_its_limit_is_told_apart_from_it() -> None:
     assert [past(c, 45.0) for c in (52.4, 45.6, 45.4, 45.04, 45.001)] == ["52 °C", "46 °C", "45.4 °C", "45.04 °C", "45.00 °C"]
+
+
+@pytest.mark.parametrize(
+    ("cell", "cutoff", "fails"),
+    [({}, None, True), ({}, 2.0, False), ({}, 1.99, True), ({"empty_v": 3.0}, 2.5, False), ({"empty_v": 3.0}, 2.49, True),
+     ({"rechargeable": False}, None, False), ({"full_v": 3.0}, None, False), ({"full_v": 3.05}, None, True)],
+)  # fmt: skip
+def test_lithium_cells_are_protected_before_a_discharge_harms_them(
+    cell: dict[str, Any], cutoff: float | None, *, fails: bool
+) -> None:
+    guard = {"protection": {"cutoff_cell_v": cutoff, "trip_a": 6.0, "resistance_ohm": 0.02}} if cutoff else {}
+    a = of(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(**({"empty_v": 2.5} | cell)), **guard}])
+    assert [f.state for f in found(a, "protected-cells")] == ["fails"] * fails
+    if fails:
+        fix = one(a, "protected-cells").fix
+        assert fix is not None
+        made = fix.plan.packs[0].protection
+        assert made is not None
+        assert made.cutoff_cell_v == pytest.approx((cell.get("empty_v", 2.5)) - 0.2)
+        assert made.trip_a.likely == (6.0 if cutoff else 8.0), "its own, or four fifths of the 10 A that the cells give"

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.engine.converters import deliverable_a
+from briskcell.core.moves.guards import LEAST_GUARD_V, guard_v
 from briskcell.library import PartClass, catalogue
 from briskcell.model.changes import altered
 from briskcell.model.errors import FigureError
@@ -16,7 +17,7 @@ from briskcell.model.parts import Converter, Fed, Link, Load, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Pack
 from briskcell.model.tree import behind_links, free_id, free_name, load_feeders
-from briskcell.services.assembly import LEAST_GUARD_V, guard_v, pack_of
+from briskcell.services.assembly import pack_of
 from briskcell.services.draw.loads import accepted_rail, added
 from briskcell.services.edits.values import Edit, checked
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pydantic import ValidationError
 
+from briskcell.core.moves.guards import guard_v, protection_for
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
@@ -11,7 +12,6 @@ from briskcell.model.figure import Figure
 from briskcell.model.parts import Inrush, Jack, Link, Load, Switching
 from briskcell.model.plan import Plan
 from briskcell.model.stores import CellString, Pack
-from briskcell.services.assembly import guard_v, pack_of
 from briskcell.services.edits.values import Edit, field_error_of
 
 USUAL_INRUSH = Inrush(
@@ -26,8 +26,8 @@ def protect(plan: Plan, part_id: str) -> Edit:
     pack = _pack(plan, part_id)
     if pack.protection is not None:
         return Edit(replaced(plan, altered(pack, protection=None)), f"Protection board of {pack.name} taken away")
-    made = pack_of(pack.id, pack.name, pack.cell, pack.series, pack.parallel, cutoff=guard_v(pack.cell))
-    return Edit(replaced(plan, altered(pack, protection=made.protection)), f"{pack.name} has a protection board")
+    made = protection_for(pack.cell, pack.parallel, guard_v(pack.cell))
+    return Edit(replaced(plan, altered(pack, protection=made)), f"{pack.name} has a protection board")
 
 
 def add_string(plan: Plan, part_id: str, key: str) -> Edit:

@@ -24,7 +24,11 @@ from .bay_drawing import draw_bay
 from .switching import switched_off
 
 SECTIONS = (
-    Section("h-cells", "Cells", ("cell-current", "proven-capacity", "equal-strings", "weakest-in-series", "capacitor-rating")),
+    Section(
+        "h-cells",
+        "Cells",
+        ("protected-cells", "cell-current", "proven-capacity", "equal-strings", "weakest-in-series", "capacitor-rating"),
+    ),
     Section("h-curve", "Discharge"),
     Section("h-answers", "Hours", ("runtime-brief", "runtime-range", "shutdown-reserve", "carrier", "one-of-each", "bank-output")),
     Section("h-sure", "Sure"),
