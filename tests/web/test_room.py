@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from briskcell.model.changes import altered, replaced
 from briskcell.services.edits.values import Edit
@@ -40,10 +42,18 @@ def test_a_part_is_dragged_and_the_case_and_its_state_answer(page: Page, site: s
 def test_a_part_is_stepped_turned_and_taken_out_by_key(page: Page, site: str) -> None:
     page.goto(f"{site}/builds/{SOUND}/room")
     block = page.get_by_role("button", name="Bluetooth radio: at")
+    lies = json.loads(block.get_attribute("data-block") or "{}")
     block.focus()
+    held: list[Route] = []
+    page.route("**/place", lambda route: held.append(route), times=1)
     block.press("ArrowRight")
-    block.press("Shift+ArrowUp")
-    expect(page.locator(".last")).to_contain_text("Bluetooth radio laid at")
+    while not held:
+        page.wait_for_timeout(20)
+    block.press("Shift+ArrowUp")  # while the answer to the first is awaited, which draws the stack anew
+    page.wait_for_timeout(400)  # and sent for by itself
+    held[0].continue_()
+    at = f"Bluetooth radio laid at {lies['x'] + 1:g} / {lies['y'] + 10:g} /"
+    expect(page.locator(".last")).to_contain_text(at)
     page.get_by_role("button", name="Turn Bluetooth radio").click()
     expect(page.locator(".last")).to_contain_text("Bluetooth radio turned")
     page.get_by_role("button", name="Take out: Bluetooth radio").click()

@@ -1,4 +1,5 @@
 // Handles that are dragged, or stepped with arrow keys, and end as what is typed in their field: one way in for both.
+// Where a handle was put last is kept beside it: an answer to what was sent before draws the page anew under it.
 export function startDrags() {
   document.addEventListener("pointerdown", (event) => {
     const handle = event.target.closest("[data-drag]");
@@ -6,14 +7,15 @@ export function startDrags() {
     event.preventDefault();
     handle.focus();
     handle.setPointerCapture(event.pointerId);
-    const began = valueOf(handle);
+    const began = wantedOf(handle);
     const move = (e) => place(handle, at(handle, e));
     const end = (e) => {
       handle.removeEventListener("pointermove", move);
       handle.removeEventListener("pointerup", end);
       handle.removeEventListener("pointercancel", end);
-      if (e.type === "pointercancel") place(handle, began);
-      else if (valueOf(handle) !== began) send(handle);
+      if (e.type !== "pointercancel" && wantedOf(handle) !== began) return send(handle);
+      place(handle, began);
+      handle.wanted = undefined;
     };
     handle.addEventListener("pointermove", move);
     handle.addEventListener("pointerup", end);
@@ -24,7 +26,7 @@ export function startDrags() {
     if (!handle) return;
     const { step, low, high } = JSON.parse(handle.dataset.drag);
     const by = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
-    const to = event.key === "Home" ? low : event.key === "End" ? high : by && valueOf(handle) + by * step * (event.shiftKey ? 10 : 1);
+    const to = event.key === "Home" ? low : event.key === "End" ? high : by && wantedOf(handle) + by * step * (event.shiftKey ? 10 : 1);
     if (to === undefined) return;
     event.preventDefault();
     place(handle, to);
@@ -44,6 +46,10 @@ function valueOf(handle) {
   return Number(handle.dataset.value);
 }
 
+function wantedOf(handle) {
+  return handle.wanted ?? valueOf(handle);
+}
+
 // The value under the pointer, on the drawing's own scale.
 function at(handle, event) {
   const { axis, low, high, start, end } = JSON.parse(handle.dataset.drag);
@@ -56,7 +62,8 @@ function place(handle, wanted) {
   const { axis, low, high, start, end, step, unit } = JSON.parse(handle.dataset.drag);
   const [floor, ceiling] = between(handle, low, high);
   const value = Math.min(Math.max(Math.round(wanted / step) * step, floor), ceiling);
-  handle.origin ??= valueOf(handle);
+  if (!handle.hasAttribute("transform")) handle.origin = valueOf(handle); // not moved since it was drawn
+  handle.wanted = value;
   const by = ((value - handle.origin) / (high - low)) * (end - start);
   handle.setAttribute("transform", axis === "x" ? `translate(${by} 0)` : `translate(0 ${by})`);
   handle.dataset.value = String(Number(value.toFixed(4)));
@@ -92,11 +99,13 @@ function pieces(svg) {
 }
 
 function send(handle) {
+  if (!handle.isConnected) return;
+  place(handle, wantedOf(handle));
   const svg = handle.ownerSVGElement;
   const field = document.getElementById(svg.dataset.joined || handle.dataset.field);
   const at = edges(svg);
   const { unit } = JSON.parse(handle.dataset.drag);
   field.value = svg.dataset.joined ? at.slice(1).map((v, k) => Number((v - at[k]).toFixed(2))).join(" / ") : `${handle.dataset.value} ${unit}`;
-  handle.origin = undefined;
+  handle.wanted = undefined;
   field.dispatchEvent(new Event("change", { bubbles: true }));
 }

@@ -37,16 +37,19 @@ function point(block, event) {
 }
 
 function shift(block, x, y) {
+  if (!block.hasAttribute("transform")) block.sent = [0, 0]; // not moved since it was drawn
   block.by = [Math.round(x * 2) / 2, Math.round(y * 2) / 2];
   const scale = Number(block.ownerSVGElement.dataset.scale);
-  block.setAttribute("transform", `translate(${block.by[0] * scale} ${-block.by[1] * scale})`);
+  block.setAttribute("transform", `translate(${(block.sent[0] + block.by[0]) * scale} ${-(block.sent[1] + block.by[1]) * scale})`);
 }
 
 function send(block) {
   const [x, y] = block.by ?? [0, 0];
-  if (!x && !y) return;
+  if (!block.isConnected || (!x && !y)) return;
   const { part, x: left, y: below } = JSON.parse(block.dataset.block);
   block.by = undefined;
+  block.sent = [block.sent[0] + x, block.sent[1] + y];
+  block.dataset.block = JSON.stringify({ part, x: left + x, y: below + y }); // until the answer draws it there
   const values = { part, slot: "place", x: `${(left + x).toFixed(1)} mm`, y: `${(below + y).toFixed(1)} mm` };
   const form = new FormData(document.getElementById("at"));
   for (const [name, value] of form) values[name] ??= value;
