@@ -1,12 +1,17 @@
 // Rows that are moved: by the arrow keys on their grip, or dragged by it.
+const LONGEST_MS = 3000; // that a step waits for the one before
+
 export function startRows() {
   let held = null;
+  let moved = Promise.resolve(); // each step waits for the answer to the one before, which says where the row lies now
+  let asked = 0;
   document.addEventListener("keydown", (event) => {
     const grip = event.target.closest?.(".grip");
     if (!grip || (event.key !== "ArrowUp" && event.key !== "ArrowDown")) return;
     event.preventDefault();
-    const before = event.key === "ArrowUp" ? grip.dataset.before : grip.dataset.after;
-    if (before) send(grip, before);
+    if (event.repeat && asked > 1) return;
+    asked += 1;
+    moved = moved.then(() => step(grip.id, event.key === "ArrowUp" ? "before" : "after")).finally(() => { asked -= 1; });
   });
   document.addEventListener("dragstart", (event) => {
     held = event.target.closest?.(".grip");
@@ -29,6 +34,23 @@ export function startRows() {
     const row = held && event.target.closest?.("tr[data-part]");
     return row && row.dataset.place === held.closest("tr").dataset.place ? row : null;
   }
+}
+
+function step(id, way) {
+  const grip = document.getElementById(id);
+  if (!grip?.dataset[way]) return undefined;
+  send(grip, grip.dataset[way]);
+  return Promise.race([answered(), new Promise((done) => { setTimeout(done, LONGEST_MS); })]);
+}
+
+function answered() {
+  return new Promise((done) => {
+    document.addEventListener("htmx:finally:request", function ended(event) {
+      if (event.detail.ctx.sourceElement.id !== "mover") return;
+      document.removeEventListener("htmx:finally:request", ended);
+      done();
+    });
+  });
 }
 
 function send(grip, before) {
