@@ -41,3 +41,22 @@ def stored(client: FlaskClient, build: int = 3) -> dict[str, Any]:
     """The build's plan as it stands."""
     plan: dict[str, Any] = client.get(f"/builds/{build}/plan.json").get_json()
     return plan
+
+
+def uneven(html: str) -> list[str]:
+    """Rows of tables that have other than one cell under each heading."""
+    wrong = []
+    for table in re.findall(r"<table.*?</table>", html, re.DOTALL):
+        head, _, body = table.partition("</thead>")
+        columns = max((_cells(row) for row in _rows(head)), default=0)
+        wrong += [row for row in _rows(body) if _cells(row) != columns]
+    return wrong
+
+
+def _rows(part: str) -> list[str]:
+    return re.findall(r"<tr.*?</tr>", part, re.DOTALL)
+
+
+def _cells(row: str) -> int:
+    spans = (re.search(r'colspan="(\d+)"', cell) for cell in re.findall(r"<t[dh]\b[^>]*>", row))
+    return sum(int(span[1]) if span else 1 for span in spans)

@@ -27,7 +27,7 @@ from briskcell.services.demo import demo_plans
 from briskcell.web.doors import MOST_OF_ONE
 from tests.faults import FAULTS, judged
 from tests.odd import odd_documents
-from tests.web.doors import found, post, revision, stored, token
+from tests.web.doors import found, post, revision, stored, token, uneven
 
 ROOT = Path(__file__).parents[2]
 sys.path.insert(0, str(ROOT / "assets"))
@@ -72,6 +72,7 @@ def test_every_station_and_slip_of_an_odd_build_answers(app: Any, name: str) -> 
         page = client.get(f"/builds/{build}/{path}")
         assert page.status_code == 200, path
         assert not re.search(r"\bnan\b|\binf\b|\bNone\b", re.sub(r"<[^>]*>", " ", page.text)), path
+        assert not uneven(page.text), path
 
 
 def test_a_request_without_token_changes_nothing(client: FlaskClient) -> None:
