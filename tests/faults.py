@@ -264,6 +264,16 @@ def played_all_the_same() -> Plan:
     return remade(sanderling(), {"brief": brief})
 
 
+def endless_crank() -> Plan:
+    crank = catalogue().part("crank-12v", id="crank", charges="pack")
+    return remade(sanderling(), {"trickles": (crank,)})
+
+
+def eager_panel() -> Plan:
+    plan, pack = endless_crank(), sanderling().packs[0]
+    return replaced(plan, altered(pack, cell=catalogue().find("pouch-p04").part, parallel=3))
+
+
 def naked_cells() -> Plan:
     return replaced(sanderling(), altered(sanderling().packs[0], protection=None))
 
@@ -313,6 +323,8 @@ FAULTS: dict[str, Callable[[], Plan]] = {
     "fuse-at-the-store": bare_pack,
     "fuse-choice": small_fuse,
     "wire-warmth": hair_wire,
+    "trickle-current": eager_panel,
+    "trickle-end": endless_crank,
     "protected-cells": naked_cells,
     "short-lasts": hair_behind_a_buck,
     "slack": coiled_wire,

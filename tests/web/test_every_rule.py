@@ -78,6 +78,8 @@ REACHED: dict[str, tuple[int, list[Step]]] = {
     "fuse-choice": (SANDERLING, [swap("fuse", "fuse-3")]),
     "wire-warmth": (SANDERLING, [edit("links/w-pack/awg", "36"), edit("links/w-pack/strands_in_bundle", "12"),
                                  edit("links/w-pack/insulation_c", "50 °C"), edit("links/w-pack/length_m", "3 cm")]),
+    "trickle-current": (SANDERLING, [add("hub-6v"), edit("packs/pack/cell/max_charge_a", "0.1 A")]),
+    "trickle-end": (SANDERLING, [add("crank-12v")]),
     "protected-cells": (SANDERLING, [("protect", {"part": "pack"})]),
     "short-lasts": (CURLEW, [edit("links/w-fan/awg", "28")]),
     "slack": (SANDERLING, [edit("links/w-controls/run_m", "8 cm")]),

@@ -175,7 +175,10 @@ class Bank(Part):
 
 
 class Trickle(Part):
-    """A crank, small generator or panel that fills a store through a bridge, smoothing and a converter."""
+    """A crank, small generator or panel that fills a store through a bridge, smoothing and a converter.
+
+    ``stops_at_v`` are the store's volts at which that converter stops; None where nobody has said so.
+    """
 
     charges: Id
     open_v: Volts
@@ -184,6 +187,7 @@ class Trickle(Part):
     smoothing_f: Annotated[Figure, Unit("F", above=0, at_most=10)]
     ripple_hz: Annotated[Figure, Unit("Hz", above=0, at_most=1e5)]
     efficiency: Efficiency
+    stops_at_v: Volt | None = None
 
 
 class Supply(Part):

@@ -16,7 +16,7 @@ from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.packs import other_packs
 from briskcell.model.changes import remade, replaced
 from briskcell.model.parts import Link
-from briskcell.model.stores import ChargeBoard, Pack
+from briskcell.model.stores import ChargeBoard, Pack, Trickle
 from briskcell.model.tree import layout_of
 from briskcell.model.units import show
 
@@ -181,12 +181,15 @@ def _stays_cool(assessed: Answers, warm: ChargeWarmth) -> Iterator[Fix]:
 @rule("only-rechargeable", station="charge", source="The cell's chemistry")
 def only_rechargeable(assessed: Answers) -> Iterator[Finding]:
     """No primary cell is charged."""
-    for board in assessed.plan.chargers:
-        store = assessed.plan.by_id[board.charges]
+    plan = assessed.plan
+    sources: tuple[ChargeBoard | Trickle, ...] = (*plan.chargers, *plan.trickles)
+    for board in sources:
+        store = plan.by_id[board.charges]
         if isinstance(store, Pack) and not store.cell.rechargeable:
-            plan = remade(assessed.plan, {"chargers": tuple(b for b in assessed.plan.chargers if b.id != board.id)})
+            name = "trickles" if isinstance(board, Trickle) else "chargers"
+            without = remade(plan, {name: tuple(b for b in getattr(plan, name) if b.id != board.id)})
             yield Finding("fails", store.id, f"{store.cell.name} must not be charged; {board.name} would.", 2.0,
-                          only(f"The build without {board.name}", "leaves it alone.", plan))  # fmt: skip
+                          only(f"The build without {board.name}", "leaves it alone.", without))  # fmt: skip
 
 
 def _filled(assessed: Answers, c: Charge) -> Iterator[Fix]:

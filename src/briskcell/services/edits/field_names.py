@@ -97,6 +97,7 @@ NAMES = {
     "peak_share": "Share of play at its peak",
     "peak_s": "Seconds of one peak",
     "end_v": "End volts of a cell",
+    "stops_at_v": "Stops at, volts of the store",
     "resets_per_charge": "Resets accepted over one pack",
     "note": "Note",
     "charges": "What it fills",

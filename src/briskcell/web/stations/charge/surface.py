@@ -26,7 +26,7 @@ SECTIONS = (
     Section("course", "A charge", ("charge-temperature", "played-on-the-charger")),
     Section("times", "Times", ("charge-brief",)),
     Section("h-supplies", "Any supply"),
-    Section("h-trickle", "Cranks and panels"),
+    Section("h-trickle", "Cranks and panels", ("trickle-current", "trickle-end")),
 )
 
 
