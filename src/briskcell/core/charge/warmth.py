@@ -8,7 +8,7 @@ import numpy as np
 
 from briskcell.core.charge.charging import Charge, ChargeCourse
 from briskcell.core.engine.operating import Operating
-from briskcell.core.heat.network import AIR, CELLS, heat_network
+from briskcell.core.heat.network import AIR, CELLS, LONG_S, heat_network
 from briskcell.core.heat.watts import own_share
 from briskcell.model.stores import Pack
 from briskcell.model.tree import layout_of
@@ -59,7 +59,7 @@ def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarm
     every = np.unique(np.linspace(0, len(course.soc) - 1, POINTS).astype(int))
     whole, lost = (w[every] for w in _inside(charge, course, layout))
     own = own_share(op, op.network.stores.index(store.id)) * lost
-    network, seconds = heat_network(op.plan), 3600.0 * course.elapsed_h[every]
+    network, seconds = heat_network(op.plan), np.minimum(3600.0 * course.elapsed_h[every], LONG_S)
     watts = np.zeros((len(every), len(network.nodes)))
     watts[:, CELLS], watts[:, AIR] = own, whole - own
     room, limit = op.plan.brief.room_c, min(c.charge_high_c for c in store.string_cells)

@@ -29,7 +29,7 @@ CELL_FREE = 0.75  # of a cell's sides, that no other cell covers; a wall takes n
 BOARD_J_K = 8.0  # of a small board with its coil: 10 g of copper, epoxy and ferrite at 0.8 J/gK; typical
 CELL_G_AH, CELL_M2 = 20.0, 0.004  # of a cell that states no mass or size: as a 18650 has
 LEAST_J_K, LEAST_W_K = 1.0, 1e-3  # where there is nothing
-RESOLVED_S, LONG_S = 0.01, 1e7  # to which a crossing is found, and when a case has settled
+LONG_S, HALVINGS = 1e7, 40  # when a case has settled, and steps to a crossing in as long: to some 10 µs
 
 
 @dataclass(frozen=True, slots=True)
@@ -188,7 +188,7 @@ class HeatNetwork:
             return None
         k = int(over[0])
         low, high = 0.0, float(seconds[k + 1] - seconds[k])
-        while high - low > RESOLVED_S:
+        for _ in range(HALVINGS):
             middle = 0.5 * (low + high)
             risen = float((toward[k] + (modes[k] - toward[k]) * np.exp(-middle * rates)) @ seen)
             low, high = (low, middle) if risen > rise_k else (middle, high)
