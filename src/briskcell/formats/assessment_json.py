@@ -29,6 +29,7 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
     """
     found, spread, filling = assessed.runtime, assessed.runtime_range, assessed.charge_spread
     spare = assessed.spare_range
+    warm = {(w.charge.board.id, w.playing): w.celsius for w in (*assessed.idle_warmths, *assessed.played_warmths)}
     return {
         "name": assessed.plan.name,
         "draw_w": _plain(assessed.draw.mean_w),
@@ -48,7 +49,8 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
         "charge_in_play_h": next((_plain(c.play.hours) for c in assessed.charges), None),
         "charges": [
             {"board": c.board.id, "charge_h": _plain(c.off.hours), "why_not": c.off.why,
-             "charge_in_play_h": _plain(c.play.hours), "why_not_in_play": c.play.why, "start_soc": _plain(c.off.start_soc)}
+             "charge_in_play_h": _plain(c.play.hours), "why_not_in_play": c.play.why, "start_soc": _plain(c.off.start_soc),
+             "cells_c": _plain(warm.get((c.board.id, False))), "cells_in_play_c": _plain(warm.get((c.board.id, True)))}
             for c in assessed.charges
         ],
         "headroom": [
