@@ -92,9 +92,17 @@ def test_the_first_to_give_up_is_named_with_its_minutes() -> None:
     minutes = play.minutes[SKIN]
     assert minutes is not None
     assert a.heat.minutes_to_limit == pytest.approx(minutes, rel=1e-3), "one answer for the page and for its rule"
-    at = network.course(play.watts, np.array([60.0 * minutes]))[0, SKIN] + a.plan.brief.room_c
+    at = network.course(play.watts[0], np.array([60.0 * minutes]))[0, SKIN] + a.plan.brief.room_c
     assert at == pytest.approx(48.0, abs=0.01)
+    assert play.risen(network, np.array([0.0, 30.0 * minutes, 60.0 * minutes]))[2, SKIN] == pytest.approx(
+        48.0 - a.plan.brief.room_c, abs=0.01
+    )
     charging = by_key["charger:play"]
+    warm = a.played_warmths[0]
+    assert (charging.most_c[CELLS], charging.minutes[CELLS]) == pytest.approx((warm.celsius, warm.minutes), rel=0.03), (
+        "as its rule says"
+    )
+    assert charging.total_w == pytest.approx(warm.watts, rel=0.05)
     assert network.nodes[charging.first or 0].name == "Cells", "charged cells may reach 45 °C, not 60"
     assert charging.limits_c[CELLS] == 45.0
     assert by_key["rest"].first is None
@@ -108,8 +116,10 @@ def test_a_charge_leaves_in_the_case_what_the_cells_do_not_store() -> None:
     amps = board.current_a.likely
     ocv = float(np.interp(0.5, a.op.soc[::-1], a.op.curves[0].ocv_v[::-1]))
     ohm = float(np.interp(0.5, a.op.soc[::-1], a.op.curves[0].steady_ohm[::-1]))
-    assert off.total_w == pytest.approx((ocv + amps * ohm) * amps / board.efficiency.likely - ocv * amps, rel=0.02)
-    assert off.watts[CELLS] == pytest.approx(amps**2 * ohm * own_share(a.op, 0), rel=0.05)
+    since_s = (0.5 - a.charges[0].off.start_soc) * a.op.curves[0].capacity_ah / amps * 3600.0
+    half = off.watts[int(np.argmin(abs(off.seconds - since_s)))]
+    assert half.sum() == pytest.approx((ocv + amps * ohm) * amps / board.efficiency.likely - ocv * amps, rel=0.05)
+    assert half[CELLS] == pytest.approx(amps**2 * ohm * own_share(a.op, 0), rel=0.05)
 
 
 def test_shells_of_other_stuff() -> None:

@@ -5,14 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from briskcell.core.charge.charging import Charge, ChargeCourse
 from briskcell.core.engine.operating import Operating
-from briskcell.core.heat.network import AIR, CELLS, LONG_S, heat_network
+from briskcell.core.heat.network import AIR, CELLS, LONG_S, HeatNetwork, heat_network
 from briskcell.core.heat.watts import own_share
 from briskcell.model.stores import Pack
 from briskcell.model.tree import layout_of
 
+Array = NDArray[np.float64]
 POINTS = 40  # of a charge that its warmth is followed over
 
 
@@ -35,9 +37,6 @@ class ChargeWarmth:
 def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarmth | None:
     """Temperature of the cells over one charge, from a case at room temperature.
 
-    What stays in the case is all that comes in at the socket less what the cells store: ``P = P_in − I·OCV``. What of it
-    the cells lose themselves, ``I·(V − OCV)``, is set free in them, the rest in the air around them.
-
     Parameters
     ----------
     op : Operating
@@ -52,6 +51,42 @@ def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarm
     ChargeWarmth or None
         None where nobody can play meanwhile, or no pack is filled.
     """
+    network = heat_network(op.plan)
+    found = charge_watts(op, network, charge, playing=playing)
+    if found is None or not isinstance(charge.store, Pack):
+        return None
+    watts, seconds = found
+    room, limit = op.plan.brief.room_c, min(c.charge_high_c for c in charge.store.string_cells)
+    risen = network.through(watts, seconds)[:, CELLS]
+    at = int(np.argmax(risen))
+    passed = network.passed_s(watts, seconds, CELLS, limit - room) if room + risen[at] > limit else None
+    minutes = None if passed is None else passed / 60.0
+    whole, celsius = float(watts[at].sum()), float(room + risen[at])
+    return ChargeWarmth(charge=charge, playing=playing, watts=whole, celsius=celsius, limit_c=limit, minutes=minutes)
+
+
+def charge_watts(op: Operating, network: HeatNetwork, charge: Charge, *, playing: bool) -> tuple[Array, Array] | None:
+    """What is set free in each lump of the case over one charge.
+
+    What stays in the case is all that comes in at the socket less what the cells store: ``P = P_in − I·OCV``. What of it
+    the cells lose themselves, ``I·(V − OCV)``, is set free in them, the rest in the air around them.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    network : HeatNetwork
+        Its case, of n lumps.
+    charge : Charge
+        One of its charges.
+    playing : bool
+        Whether someone plays meanwhile.
+
+    Returns
+    -------
+    tuple of ndarray, shapes (t, n) and (t,), or None
+        Watts, and the moments; None where nobody can play meanwhile, or no pack is filled. [W, s]
+    """
     store, course = charge.store, charge.play if playing else charge.off
     layout = layout_of(op.plan, charge.board)
     if not isinstance(store, Pack) or (playing and layout == "cut_out") or len(course.soc) < 2:
@@ -59,20 +94,12 @@ def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarm
     every = np.unique(np.linspace(0, len(course.soc) - 1, POINTS).astype(int))
     whole, lost = (w[every] for w in _inside(charge, course, layout))
     own = own_share(op, op.network.stores.index(store.id)) * lost
-    network, seconds = heat_network(op.plan), np.minimum(3600.0 * course.elapsed_h[every], LONG_S)
     watts = np.zeros((len(every), len(network.nodes)))
     watts[:, CELLS], watts[:, AIR] = own, whole - own
-    room, limit = op.plan.brief.room_c, min(c.charge_high_c for c in store.string_cells)
-    risen = network.through(watts, seconds)[:, CELLS]
-    at = int(np.argmax(risen))
-    passed = network.passed_s(watts, seconds, CELLS, limit - room) if room + risen[at] > limit else None
-    minutes = None if passed is None else passed / 60.0
-    return ChargeWarmth(
-        charge=charge, playing=playing, watts=float(whole[at]), celsius=float(room + risen[at]), limit_c=limit, minutes=minutes
-    )
+    return watts, np.minimum(3600.0 * course.elapsed_h[every], LONG_S)
 
 
-def _inside(charge: Charge, course: ChargeCourse, layout: str) -> tuple[np.ndarray, np.ndarray]:
+def _inside(charge: Charge, course: ChargeCourse, layout: str) -> tuple[Array, Array]:
     """Watts that stay in the case at each point of a course, and those of them that the cells lose."""
     # Into the cells; below zero where a console on the cell takes more than the board gives.
     board, into = charge.board, course.current_a

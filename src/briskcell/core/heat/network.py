@@ -32,6 +32,22 @@ LEAST_J_K, LEAST_W_K = 1.0, 1e-3  # where there is nothing
 LONG_S, HALVINGS = 1e7, 40  # when a case has settled, and steps to a crossing in as long: to some 10 µs
 
 
+def lasting(watts: Array) -> tuple[Array, Array]:
+    """Watts that do not change, as ``HeatNetwork.through`` takes them.
+
+    Parameters
+    ----------
+    watts : ndarray, shape (n,)
+        What is set free in each lump. [W]
+
+    Returns
+    -------
+    tuple of ndarray, shapes (2, n) and (2,)
+        The watts, and the moments, until the case has settled. [W, s]
+    """
+    return np.stack((watts, watts)), np.array((0.0, LONG_S))
+
+
 @dataclass(frozen=True, slots=True)
 class HeatNode:
     """One lump: what it is called, the part it stands for, and what it may reach. [°C]"""
@@ -99,49 +115,6 @@ class HeatNetwork:
         """What each lump may reach in use; inf where nothing is stated. [°C]"""
         return np.array([n.limit_c for n in self.nodes])
 
-    def minutes_to_limits(self, watts: Array, room_c: float, limits_c: Array | None = None) -> list[float | None]:
-        """Minutes from a case at room temperature until each lump reaches its limit; None where it never does.
-
-        Parameters
-        ----------
-        watts : ndarray, shape (n,)
-            What is set free in each lump. [W]
-        room_c : float
-            The room. [°C]
-        limits_c : ndarray, shape (n,), optional
-            Other limits than those of use. [°C]
-
-        Returns
-        -------
-        list of float or None
-            In the order of ``nodes``.
-        """
-        settled = self.settled(watts)
-        over = (self.limits_c if limits_c is None else limits_c) - room_c
-        return [
-            self.minutes_to(watts, k, float(over[k])) if settled[k] > over[k] or over[k] <= 0 else None for k in range(len(over))
-        ]
-
-    def minutes_to(self, watts: Array, lump: int, rise_k: float) -> float | None:
-        """Minutes from a case at room temperature until one lump passes a rise.
-
-        Parameters
-        ----------
-        watts : ndarray, shape (n,)
-            What is set free in each lump, all the time. [W]
-        lump : int
-            Which.
-        rise_k : float
-            Over the room. [K]
-
-        Returns
-        -------
-        float or None
-            None where it never does.
-        """
-        passed = self.passed_s(np.stack((watts, watts)), np.array((0.0, LONG_S)), lump, rise_k) if rise_k > 0 else 0.0
-        return None if passed is None else passed / 60.0
-
     def through(self, watts: Array, seconds: Array) -> Array:
         """Rise of each lump over the room from a cold case on, under watts that change.
 
@@ -177,8 +150,10 @@ class HeatNetwork:
         Returns
         -------
         float or None
-            None where it never does. [s]
+            None where it never does, 0 where it is over from the start. [s]
         """
+        if rise_k <= 0:
+            return 0.0
         rates, vectors, root = self._modes
         modes, toward = self._moved(watts, seconds)
         seen = vectors[lump] / root[lump]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from briskcell.core.engine.operating import Operating
 from briskcell.core.heat.case import AIR_OVER_SKIN, FAN, VENTS, case_conductance, touch_limit_c
-from briskcell.core.heat.network import SKIN, cells_film, heat_network
+from briskcell.core.heat.network import SKIN, cells_film, heat_network, lasting
 from briskcell.core.heat.watts import AT_SOC, own_share, shares_of_heat, sources
 from briskcell.model.parts import State
 
@@ -88,7 +88,8 @@ def _minutes(op: Operating, soc: float) -> float | None:
     """From a cold start until the skin is past its limit."""
     network = heat_network(op.plan)
     watts = sources(network, shares_of_heat(op, State.PLAY, soc), op)
-    return network.minutes_to(watts, SKIN, touch_limit_c(op.plan.brief) - op.plan.brief.room_c)
+    passed = network.passed_s(*lasting(watts), SKIN, touch_limit_c(op.plan.brief) - op.plan.brief.room_c)
+    return None if passed is None else passed / 60.0
 
 
 def _parts(op: Operating, point: int, air_c: float) -> list[PartHeat]:

@@ -72,8 +72,8 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
 
 
 def _row(network: HeatNetwork, found: Scenario, brief: Brief) -> dict[str, Any]:
-    """One way of use: temperatures once settled, each with whether it holds, and what gives up first."""
-    hottest = max(range(CELLS + 1, len(network.nodes)), key=lambda k: float(found.settled_c[k]), default=None)
+    """One way of use: the temperatures it reaches, each with whether it holds, and what gives up first."""
+    hottest = max(range(CELLS + 1, len(network.nodes)), key=lambda k: float(found.most_c[k]), default=None)
     first = found.first
     shown = [SKIN, AIR, CELLS, *([] if hottest is None else [hottest])]
     minutes = None if first is None else found.minutes[first]
@@ -83,7 +83,7 @@ def _row(network: HeatNetwork, found: Scenario, brief: Brief) -> dict[str, Any]:
     return {
         "words": found.words,
         "watts": found.total_w,
-        "at": [(float(found.settled_c[k]), over if found.minutes[k] is not None else "holds") for k in shown],
+        "at": [(float(found.most_c[k]), over if found.minutes[k] is not None else "holds") for k in shown],
         "hottest": "" if hottest is None else network.nodes[hottest].name,
         "first": "nothing" if first is None else f"{network.nodes[first].name}, after {plain((minutes or 0.0) / 60.0, 'h')}",
     }
@@ -91,15 +91,15 @@ def _row(network: HeatNetwork, found: Scenario, brief: Brief) -> dict[str, Any]:
 
 def _plot(network: HeatNetwork, found: Scenario, room_c: float) -> dict[str, Any]:
     """Skin, air, cells and the hottest board from a cold case on."""
-    rises = network.course(found.watts, MINUTES * 60.0)
+    rises = found.risen(network, MINUTES * 60.0)
     boards = range(CELLS + 1, len(network.nodes))
-    hottest = max(boards, key=lambda k: float(found.settled_c[k]), default=None)
+    hottest = max(boards, key=lambda k: float(found.most_c[k]), default=None)
     lines = [(SKIN, "skin of the case", "limit"), (AIR, "air inside", "quiet"), (CELLS, "cells", "demand")]
     lines += [] if hottest is None else [(hottest, network.nodes[hottest].name[:40], "quiet")]
     marks: list[dict[str, Any]] = []
     for k in (SKIN, CELLS):
         limit = float(found.limits_c[k])
-        if math.isfinite(limit) and limit < float(found.settled_c.max()) + 15:
+        if math.isfinite(limit) and limit < float(found.most_c.max()) + 15:
             marks.append({"y": limit, "words": f"{network.nodes[k].name} {show(limit, '°C')}"})
     return plot(
         f"Temperatures {found.words}",
