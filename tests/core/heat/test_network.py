@@ -119,7 +119,11 @@ def test_a_charge_leaves_in_the_case_what_the_cells_do_not_store() -> None:
     since_s = (0.5 - a.charges[0].off.start_soc) * a.op.curves[0].capacity_ah / amps * 3600.0
     half = off.watts[int(np.argmin(abs(off.seconds - since_s)))]
     assert half.sum() == pytest.approx((ocv + amps * ohm) * amps / board.efficiency.likely - ocv * amps, rel=0.05)
-    assert half[CELLS] == pytest.approx(amps**2 * ohm * own_share(a.op, 0), rel=0.05)
+    # Over what a minute's resistance takes, diffusion leads the surface by some more.
+    led = half[CELLS] / (amps**2 * ohm * own_share(a.op, 0))
+    over = a.charges[0].off.cell_v - a.charges[0].off.ocv_v
+    assert led == pytest.approx(float(np.interp(0.5, a.charges[0].off.soc, over)) / (amps * ohm), rel=0.04)
+    assert 1.0 < led < 1.25
 
 
 def test_shells_of_other_stuff() -> None:
