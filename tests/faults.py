@@ -271,7 +271,7 @@ def endless_crank() -> Plan:
 
 def eager_panel() -> Plan:
     plan, pack = endless_crank(), sanderling().packs[0]
-    return replaced(plan, altered(pack, cell=catalogue().find("pouch-p04").part, parallel=3))
+    return replaced(plan, altered(pack, cell=catalogue().find("pouch-p04").part, parallel=2))
 
 
 def naked_cells() -> Plan:

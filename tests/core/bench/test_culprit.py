@@ -70,7 +70,7 @@ def _overrun(now: Specimen, volts: dict[str, Array], amps: dict[str, Array], loa
 
 
 def test_the_culprit_is_among_the_first_two_of_four_complaints_in_five() -> None:
-    rng = random.Random(16)
+    rng = random.Random(18)
     first = two = tried = 0
     seen = Counter[str]()
     while tried < 60:
