@@ -129,6 +129,24 @@ def test_a_draft_lasts_and_fits_what_was_wished(hours: float, thickness: float) 
     assert all(isinstance(p, Load) and p.draw.play.grade == "typical" for p in plan.loads)
 
 
+@pytest.mark.parametrize(
+    ("board", "screen", "hours", "layout"),
+    [("board-old4", "screen-70", 2.0, "power_path"), ("board-disc", "screen-50", 4.0, "cut_out")],
+)
+def test_a_draft_keeps_cells_cool_on_the_charger_by_its_current_or_by_a_jack(
+    board: str, screen: str, hours: float, layout: str
+) -> None:
+    plan = draft(DraftRequest(name="Knot", board=board, screen=screen, hours=hours, thickness_mm=28.0))
+    a = assess(plan, catalogue().stock())
+    assert not [f for f in a.findings if f.rule in ("played-on-the-charger", "short-lasts")]
+    assert plan.chargers[0].layout == layout
+    if layout == "power_path":
+        known = catalogue().find(plan.chargers[0].part_class).part
+        assert plan.chargers[0].current_a.likely < known.current_a.likely, "set lower than the board comes"
+    else:
+        assert [k.kind for k in plan.links].count("jack") == 1
+
+
 def test_a_part_never_hangs_before_the_switch_and_the_fuse_unless_it_is_wired_there() -> None:
     plan = draft(DraftRequest(name="Knot", board="board-small4", screen="screen-35", hours=3.0, thickness_mm=30.0))
     stock = catalogue().stock()

@@ -8,14 +8,15 @@ from typing import Any
 import pytest
 
 from briskcell.core.assess import assess
-from briskcell.core.charge.warmth import charge_warmth
+from briskcell.core.charge.warmth import charge_warmth, charge_watts
+from briskcell.core.heat.network import CELLS, heat_network
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.tree import layout_of
 from briskcell.services.demo import curlew, sanderling
 from tests.core.rules.test_rules import BOARD, FUSE, SUPPLY, cells, found, of, one
-from tests.known import drawing
+from tests.known import drawing, flat_cell
 
 ROOM = {"play_while_charging": False, "charge_hours": 20.0}
 
@@ -149,6 +150,18 @@ def test_the_cells_warm_by_what_stays_in_the_case_while_they_charge() -> None:
     assert over.minutes == pytest.approx(-60.0 * tau_h * math.log(1.0 - 10.0 / (settled - 35.0)), rel=0.002)
     f = one(hotter, "charge-temperature")
     assert "they pass 45 °C, the most for charging" in f.cause.replace("\u00a0", " ")
+
+
+def test_the_warmth_of_a_charge_is_that_of_its_own_pack_and_of_its_most_sensitive_cells() -> None:
+    strings = [{"cell": flat_cell(charge_high_c=c)} for c in (50.0, 42.0)]
+    both = {"packs": [{"id": "first", "name": "First", "cell": flat_cell(ohm=0.0)}, *cells(strings=strings)]}
+    a = of(**both, supplies=[SUPPLY], chargers=[BOARD], brief=ROOM | {"room_c": 25.0})
+    warm = a.idle_warmths[0]
+    assert warm.limit_c == 42.0
+    found_w = charge_watts(a.op, heat_network(a.plan), a.charges[0], playing=False)
+    assert found_w is not None
+    # 1.5 A through two cells of 50 mΩ side by side.
+    assert found_w[0][0, CELLS] == pytest.approx(1.5**2 * 0.025, rel=0.02)
 
 
 def test_playing_while_it_charges_warms_the_cells_by_the_console_as_well() -> None:

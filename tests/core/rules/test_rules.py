@@ -485,3 +485,14 @@ def test_lithium_cells_are_protected_before_a_discharge_harms_them(
         assert made is not None
         assert made.cutoff_cell_v == pytest.approx((cell.get("empty_v", 2.5)) - 0.2)
         assert made.trip_a.likely == (6.0 if cutoff else 8.0), "its own, or four fifths of the 10 A that the cells give"
+
+
+def test_of_unlike_cells_the_one_that_is_empty_first_says_where_protection_must_cut_off() -> None:
+    strings = [{"cell": flat_cell(empty_v=v)} for v in (2.5, 3.0)]
+    guard = {"cutoff_cell_v": 2.2, "trip_a": 6.0, "resistance_ohm": 0.02}
+    f = one(of(packs=cells(strings=strings, protection=guard)), "protected-cells")
+    assert "below 2.50 V" in f.cause
+    assert f.fix is not None
+    made = f.fix.plan.packs[0].protection
+    assert made is not None
+    assert made.cutoff_cell_v == pytest.approx(2.8)

@@ -157,11 +157,10 @@ class HeatNetwork:
         rates, vectors, root = self._modes
         modes, toward = self._moved(watts, seconds)
         seen = vectors[lump] / root[lump]
-        reached = modes @ seen
-        over = np.flatnonzero((reached[:-1] <= rise_k) & (reached[1:] > rise_k))
+        over = np.flatnonzero(modes @ seen > rise_k)
         if not len(over):
             return None
-        k = int(over[0])
+        k = int(over[0]) - 1
         low, high = 0.0, float(seconds[k + 1] - seconds[k])
         for _ in range(HALVINGS):
             middle = 0.5 * (low + high)
