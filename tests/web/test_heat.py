@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask.testing import FlaskClient
 from playwright.sync_api import Page, expect
 
-from tests.web.doors import post
+from tests.web.doors import found, post
 
 SOUND, FAILING = 3, 2
 
@@ -38,3 +38,14 @@ def test_what_cools_is_tried_and_undone(page: Page, site: str) -> None:
 def test_an_empty_build_and_an_odd_change_are_answered(client: FlaskClient) -> None:
     assert post(client, "cooler", {"cooling": "Magic", "slot": "cooling", "station": "heat"}, build=FAILING).status_code == 422
     assert client.get(f"/builds/{SOUND}/heat?way=nothing").status_code == 200
+
+
+def test_play_on_the_charger_that_is_not_asked_for_is_close_and_one_that_is_fails(client: FlaskClient) -> None:
+    post(client, "edit", {"path": "brief/room_c", "value": "30 °C"}, build=SOUND)
+    for asked, state in (("true", "fails"), ("false", "close")):
+        post(client, "edit", {"path": "brief/play_while_charging", "value": asked}, build=SOUND)
+        heat, charge = (client.get(f"/builds/{SOUND}/{s}").text for s in ("heat", "charge"))
+        row = found(r"(?s)(In play, charging by .*?</tr>)", heat)
+        assert f'class="state {state}"' in row
+        assert "Cells, after" in row
+        assert f'class="state {state}"' in found(r"(?s)(The cells meanwhile.*?</table>)", charge)

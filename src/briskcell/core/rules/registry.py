@@ -44,7 +44,7 @@ def past(celsius: float, limit_c: float) -> str:
     str
         Of two decimals at the most.
     """
-    told = (f"{celsius:.{digits}f}" for digits in range(3) if f"{celsius:.{digits}f}" != f"{limit_c:.{digits}f}")
+    told = (f"{celsius:.{digits}f}" for digits in range(2) if f"{celsius:.{digits}f}" != f"{limit_c:.{digits}f}")
     return f"{next(told, f'{celsius:.2f}')} °C"
 
 
