@@ -30,6 +30,7 @@ from .figure import (
 from .parts import Body, Id, Name, Part, Window
 from .units import Unit
 
+LITHIUM_V = 3.0  # full, above which a cell that can be charged is a lithium cell
 ROUND_MM = 0.05  # a cylinder's two measures, as typed, differ by less
 
 
@@ -96,6 +97,11 @@ class Cell(Document):
     def is_round(self) -> bool:
         """Whether it is a cylinder: as wide as it is thick."""
         return self.width_mm is None or (self.thickness_mm is not None and abs(self.width_mm - self.thickness_mm) < ROUND_MM)
+
+    @property
+    def is_lithium(self) -> bool:
+        """Whether it is one of the lithium cells that can be charged: no other is as full as 3 V."""
+        return self.rechargeable and self.full_v > LITHIUM_V
 
     @property
     def capacity_ah(self) -> Figure:

@@ -10,7 +10,6 @@ from briskcell.core.moves.guards import guarded
 
 from .registry import Finding, rule
 
-LITHIUM_V = 3.0  # full, above which a cell that can be charged is a lithium cell
 HARMED_V = 0.5  # below where it is empty: sheets end a discharge at 2.5 V (3.0 V empty), of LFP at 2.0 V (2.5 V)
 
 
@@ -22,7 +21,7 @@ HARMED_V = 0.5  # below where it is empty: sheets end a discharge at 2.5 V (3.0 
 def protected_cells(assessed: Answers) -> Iterator[Finding]:
     """Lithium cells have a protection board, and it cuts off before a discharge harms them."""
     for pack in assessed.plan.packs:
-        lithium = [c for c in pack.string_cells if c.rechargeable and c.full_v > LITHIUM_V]
+        lithium = [c for c in pack.string_cells if c.is_lithium]
         if not lithium:
             continue
         least = max(c.empty_v for c in lithium) - HARMED_V

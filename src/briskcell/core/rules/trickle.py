@@ -16,8 +16,9 @@ from briskcell.model.units import show
 
 from .registry import Finding, missed_by, rule
 
-FOR_GOOD = 0.1  # of their capacity in an hour, that NiMH cells stand past full; Linden's Handbook of Batteries, 4th ed., ch. 22
-NICKEL_V = 2.0  # full, below which a cell that can be charged is one of nickel
+FOR_GOOD = (
+    0.1  # of their capacity in an hour, that cells of nickel stand past full; Linden's Handbook of Batteries, 4th ed., ch. 22
+)
 
 
 @rule("trickle-current", station="charge", source="The cells' stated limits; the source at the load that takes the most from it")
@@ -48,7 +49,7 @@ def trickle_end(assessed: Answers) -> Iterator[Finding]:
         if source.stops_at_v is None:
             if (
                 isinstance(store, Pack)
-                and store.cell.full_v < NICKEL_V
+                and not store.cell.is_lithium
                 and pushed <= FOR_GOOD * store.cell.label_ah.likely * store.parallel
             ):
                 continue
