@@ -43,7 +43,7 @@ def test_no_page_carries_inline_code_and_every_page_its_policy(client: FlaskClie
     assert "default-src 'none'" in policy
     assert "unsafe" not in policy
     assert not re.search(r"<style|\sstyle=|<script(?![^>]*src=)|\son[a-z]+=|javascript:|hx-on", page.text)
-    assert not re.search(r"\bnan\b|\binf\b|\bNone\b", re.sub(r"<[^>]*>", " ", page.text))
+    assert not re.search(r"\bnan\b|\binf\b|\bNone\b(?! of )", re.sub(r"<[^>]*>", " ", page.text))
     assert set(re.findall(r'(?:src|href)="(https?://[^"]*)', page.text)) == set()
 
 
@@ -71,7 +71,7 @@ def test_every_station_and_slip_of_an_odd_build_answers(app: Any, name: str) -> 
     for path in paths:
         page = client.get(f"/builds/{build}/{path}")
         assert page.status_code == 200, path
-        assert not re.search(r"\bnan\b|\binf\b|\bNone\b", re.sub(r"<[^>]*>", " ", page.text)), path
+        assert not re.search(r"\bnan\b|\binf\b|\bNone\b(?! of )", re.sub(r"<[^>]*>", " ", page.text)), path
         assert not uneven(page.text), path
 
 
