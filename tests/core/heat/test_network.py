@@ -32,11 +32,11 @@ def test_the_course_is_that_of_a_numerical_solution_and_energy_balances(plan: Pl
         return np.asarray((watts - network.conductance @ rise) / network.capacity_j_k)
 
     solved = solve_ivp(slope, (0.0, seconds[-1]), np.zeros(len(watts)), "LSODA", seconds, rtol=1e-8, atol=1e-8)
-    ours = network.course(watts, seconds)
+    ours = network.through(np.tile(watts, (len(seconds), 1)), seconds)
     assert np.allclose(ours, solved.y.T, rtol=0.001, atol=0.001)
     # In from the start = stored in the lumps + given off to the room.
     fine = np.linspace(0.0, 14_400.0, 20_001)
-    given = float(np.trapezoid(network.course(watts, fine) @ network.to_room, fine))
+    given = float(np.trapezoid(network.through(np.tile(watts, (len(fine), 1)), fine) @ network.to_room, fine))
     stored = float(ours[-1] @ network.capacity_j_k)
     assert given + stored == pytest.approx(float(watts.sum()) * 14_400.0, rel=1e-4)
     # Watts that change in between: between two moments their mean.
@@ -57,8 +57,8 @@ def test_the_course_is_that_of_a_numerical_solution_and_energy_balances(plan: Pl
     rise = 0.9 * float(cells.max())
     assert network.passed_s(changing, some, CELLS, rise) == pytest.approx(stepped.t[int(np.argmax(cells > rise))], abs=5.0)
     assert network.passed_s(changing, some, CELLS, 1.01 * float(cells.max())) is None
-    restarted = network.course(watts, np.array([7200.0]), start_k=network.course(watts, np.array([7200.0]))[0])[0]
-    assert restarted == pytest.approx(network.course(watts, np.array([14_400.0]))[0])
+    twice = network.through(np.tile(watts, (3, 1)), np.array([0.0, 7200.0, 14_400.0]))[2]
+    assert twice == pytest.approx(network.through(np.tile(watts, (2, 1)), np.array([0.0, 14_400.0]))[1]), "in two steps as in one"
 
 
 @pytest.mark.parametrize("plan", demo_plans(), ids=lambda p: p.name)
@@ -92,7 +92,7 @@ def test_the_first_to_give_up_is_named_with_its_minutes() -> None:
     minutes = play.minutes[SKIN]
     assert minutes is not None
     assert a.heat.minutes_to_limit == pytest.approx(minutes, rel=1e-3), "one answer for the page and for its rule"
-    at = network.course(play.watts[0], np.array([60.0 * minutes]))[0, SKIN] + a.plan.brief.room_c
+    at = network.through(play.watts, np.array([0.0, 60.0 * minutes]))[1, SKIN] + a.plan.brief.room_c
     assert at == pytest.approx(48.0, abs=0.01)
     assert play.risen(network, np.array([0.0, 30.0 * minutes, 60.0 * minutes]))[2, SKIN] == pytest.approx(
         48.0 - a.plan.brief.room_c, abs=0.01

@@ -87,29 +87,6 @@ class HeatNetwork:
         """
         return np.asarray(np.linalg.solve(self.conductance, watts))
 
-    def course(self, watts: Array, seconds: Array, start_k: Array | None = None) -> Array:
-        """Rise of each lump over the room in time.
-
-        Parameters
-        ----------
-        watts : ndarray, shape (n,)
-            What is set free in each lump, all the time. [W]
-        seconds : ndarray, shape (t,)
-            When to look. [s]
-        start_k : ndarray, shape (n,), optional
-            Rise at the beginning; none where not given. [K]
-
-        Returns
-        -------
-        ndarray, shape (t, n)
-            Kelvin.
-        """
-        rates, vectors, root = self._modes
-        end = self.settled(watts)
-        from_end = vectors.T @ (root * ((0.0 if start_k is None else start_k) - end))
-        fall = np.exp(-np.outer(seconds, rates)) * from_end
-        return np.asarray(end + (fall @ vectors.T) / root)
-
     @property
     def limits_c(self) -> Array:
         """What each lump may reach in use; inf where nothing is stated. [°C]"""
