@@ -140,13 +140,13 @@ def draft(wanted: DraftRequest) -> Plan:
     """
     found = Assessment(_drafted(wanted), catalogue().stock())
     thicker = outliving(found, [c.link for c in found.shorts if not c.safe])
-    return _cooler_charged(found.of(thicker.plan) if thicker else found).plan
+    return _cooler_charged(found.of(thicker.plan) if thicker else found)
 
 
-def _cooler_charged(found: Assessment) -> Assessment:
+def _cooler_charged(found: Assessment) -> Plan:
     """Where play on the charger would warm the cells too much and is not asked for: what prevents it in the same case."""
     fixes = (f.fix for f in found.of_rule("played-on-the-charger") if f.fix is not None)
-    return next((found.of(f.plan) for f in fixes if f.plan.case == found.plan.case), found)
+    return next((f.plan for f in fixes if f.plan.case == found.plan.case), found.plan)
 
 
 def _drafted(wanted: DraftRequest) -> Plan:
