@@ -62,7 +62,7 @@ def begun(demo_file: Path, folder: Path, judged: dict[int, Assessment]) -> Works
     """A workshop of a test's own, in a folder of its own."""
     made = Workshop(Path(shutil.copy(demo_file, folder)))
     for build, found in judged.items():
-        made._keep(build, made.newest(build) or 0, found)
+        made._keep(build, made.stands_at(build) or 0, found)
     return made
 
 

@@ -180,12 +180,13 @@ for n in range(s.head(b).document["n"] + 1, 10**9):
 STREAMER = """
 import sys, time; from pathlib import Path
 from briskcell.services.workshop import Workshop
-from briskcell.services.bench.recording import Test, stream
+from briskcell.services.bench.courses import stream
+from briskcell.services.bench.recording import Test
 from briskcell.services.bench.instruments import SIMULATED
 shop = Workshop(Path(sys.argv[1]) / "builds.sqlite3"); shop.load_demo()
 unit = shop.units.add(3, "one")
 shop.instruments.simulate(3, shop.open(3).assessed, (), soc=0.9, speed=100.0)
-run = shop.recorder.begin(unit, Test(kind="discharge", title="x", meter=SIMULATED, load=SIMULATED + 2, amps=1.0, every_s=0.002, below=2.0))
+run = shop.recorder.begin(unit, Test(kind="discharge", title="x", meter=SIMULATED, load=SIMULATED + 2, amps=1.0, every_s=0.002, below=3.0))
 for news in stream(shop.recorder, shop.runs, run, 0, time.monotonic() + 60):
     print(news["seen"], flush=True)
 """

@@ -59,7 +59,7 @@ def test_what_is_restored_is_equal_to_the_byte_though_edits_ran(tmp_path: Path) 
         hours = 1
         while not stop.is_set():
             hours = hours % 20 + 1
-            shop.change(1, shop.newest(1) or 0, lambda a: set_value(a.plan, "brief/hours", f"{hours} h"))  # noqa: B023
+            shop.change(1, shop.stands_at(1) or 0, lambda a: set_value(a.plan, "brief/hours", f"{hours} h"))  # noqa: B023
             made.append(hours)
 
     thread = threading.Thread(target=edit)

@@ -40,7 +40,7 @@ def test_two_run_the_rest_wait_their_turn_and_each_can_be_stopped(workshop: Work
 
         return run
 
-    more = [workshop.variant(1, workshop.newest(1) or 0, f"V{k}") for k in range(2)]
+    more = [workshop.variant(1, workshop.stands_at(1) or 0, f"V{k}") for k in range(2)]
     builds = [1, 2, 3, *more]
     for build in builds:
         workshop.jobs.begin(build, "k", work(build))

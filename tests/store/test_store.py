@@ -136,13 +136,17 @@ def test_builds_kept_by_an_older_version_are_taken_along(tmp_path: Path) -> None
             if table in kept:
                 continue
             raw.execute(f"DROP TABLE {table}")
-        for column in ("name", "next_id", "title", "summary"):
+        for index in ("ix_build_key", "ix_revision_key"):
+            raw.execute(f"DROP INDEX {index}")
+        raw.execute("ALTER TABLE build DROP COLUMN key")
+        for column in ("name", "next_id", "title", "summary", "key"):
             raw.execute(f"ALTER TABLE revision DROP COLUMN {column}")
         raw.execute("UPDATE revision SET document = ?", ('{"name": "Old"}',))
         raw.execute("UPDATE alembic_version SET version_num = '0001'")
     new = Store(path)
     head = new.head(build)
     assert head.document == {"name": "Old"}
+    assert new.names.id_of("revision", head.key) == head.id, "what is kept gets its name"
     new.name(build, head.id, "as it was")
     assert new.history(build)[0][0].name == "as it was"
     new.close()

@@ -26,15 +26,29 @@ def token(client: FlaskClient) -> str:
 TOKENS: WeakKeyDictionary[FlaskClient, str] = WeakKeyDictionary()
 
 
-def revision(client: FlaskClient, build: int = 3) -> str:
-    """The revision that a page of the build stands on."""
+def base(client: FlaskClient, build: int = 3) -> str:
+    """What a page of the build says its changes start from."""
     return str(client.application.extensions["briskcell"].newest(build))
 
 
+def revision(client: FlaskClient, build: int = 3) -> str:
+    """The name of the revision that a page of the build stands on."""
+    return base(client, build).partition("-")[2]
+
+
+def key(client: FlaskClient, table: str, number: str) -> str:
+    """The name of a row, as pages have it; of one that is not there, a name that nobody has."""
+    return str(client.application.extensions["briskcell"].key_of(table, int(number)) or "0" * 16)
+
+
 def post(client: FlaskClient, path: str, form: dict[str, str] | None = None, build: int = 3) -> Any:
-    """Send a change as the page's script does."""
-    headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": revision(client, build)}
-    return client.post(f"/builds/{build}/{path}", data={"station": "draw"} | (form or {}), headers=headers)
+    """Send a change as the page's script does: units and runs by their names, a reading in its step's own field."""
+    headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": base(client, build)}
+    sent = {"station": "draw"} | (form or {})
+    sent |= {table: key(client, table, sent[table]) for table in ("unit", "run") if sent.get(table, "").isdigit()}
+    if "reading" in sent:
+        sent[f"read-{sent['step']}"] = sent.pop("reading")
+    return client.post(f"/builds/{build}/{path}", data=sent, headers=headers)
 
 
 def stored(client: FlaskClient, build: int = 3) -> dict[str, Any]:

@@ -25,7 +25,7 @@ from briskcell.services.bench.proof import class_of
 from briskcell.services.bench.trainer import practised
 from briskcell.services.demo import curlew, demo_plans, sanderling
 from briskcell.services.workshop import Workshop
-from tests.web.doors import post, stored
+from tests.web.doors import key, post, stored
 
 SERIES, SOUND = 1, 3
 STOCK = catalogue().stock()
@@ -59,7 +59,10 @@ def test_the_ladder_is_climbed_by_the_meter_and_a_reading_becomes_the_plans(page
     expect(pads).to_contain_text("the print is the other way round")
     expect(pads).to_contain_text("by Wren")
     page.locator("summary").filter(has_text="with a resistor").click()
-    page.get_by_role("button", name=re.compile("put it on the plan ?: Boost board 5 V, 5 A switch with that resistor")).click()
+    row = page.locator(".rungs li").filter(has_text="Boost board 5 V, 5 A switch with that resistor")
+    expect(row).to_contain_text("simulated")
+    row.locator("summary").click()
+    row.get_by_role("button", name="put the simulated figure on it all the same").click()
     expect(page.locator("#slip, #notice, .spine").first).to_be_visible()
     expect(page.get_by_role("button", name="Undo")).to_be_enabled()
 
@@ -78,8 +81,8 @@ def test_each_kind_of_reading_becomes_its_figure(client: FlaskClient, app: Flask
             shop.units.take(1, step.key, 0.5, "an old switch", class_of(plan_before, step))
     plan = sanderling()
     pack, board, wire = (plan.by_id[i] for i in ("pack", "boost", "w-pack"))
-    for key in ("feed:boost", "idle:boost", "joint:w-pack"):
-        assert post(client, "measured", {"unit": "1", "step": key}).status_code == 200, key
+    for step_key in ("feed:boost", "idle:boost", "joint:w-pack"):
+        assert post(client, "measured", {"unit": "1", "step": step_key}).status_code == 200, step_key
     kept = stored(client)
     by_id = {p["id"]: p for kind in ("links", "converters") for p in kept[kind]}
     ohm = by_id["w-pack"]["resistance_ohm"]
@@ -99,38 +102,65 @@ def test_each_kind_of_reading_becomes_its_figure(client: FlaskClient, app: Flask
     assert post(client, "undo").status_code == 200
 
 
-def test_a_discharge_is_watched_cut_resumed_reloaded_and_gives_a_capacity(page: Page, site: str) -> None:
+def test_a_discharge_is_refused_cut_and_watched_to_its_end_and_what_is_simulated_is_asked_twice(page: Page, site: str) -> None:
     page.goto(f"{site}/builds/{SOUND}/bench")
     page.get_by_label("Name of this console").fill("The grey one")
     page.get_by_role("button", name="Begin").click()
     page.get_by_label("Its pack is charged to").fill("100 %")
     page.get_by_label("Time runs").fill("2000")
     page.get_by_role("button", name="Put it there").click()
-    form = page.locator("form", has=page.get_by_text("A reading every"))
-    form.get_by_label("What").select_option("discharge")
-    form.get_by_label("draws").fill("2 A")
-    form.get_by_label("A reading every").fill("0.05 s")
-    form.get_by_label("End below").fill("")
+    form = page.locator("form", has=page.get_by_role("button", name="Let it draw"))
+    expect(form).to_contain_text("The plan allows up to 5.00 A (Fuse 5 A) and down to 3.00 V")
+    form.get_by_label("Keep a reading every").fill("0.05 s")
+    form.get_by_label("the pack is full now").check()
+    for label, text, says in (("End below", "", "never discharged without an end"), ("End below", "-5 V", "is below 3.00 V"),
+                              ("End below", "2.9 V", "is below 3.00 V: the cells are empty there"), ("End below", "4.5 V", "end as it begins"),
+                              ("It draws", "30 A", "30 A is more than Fuse 5 A stands: 5.00 A"), ("End above", "90 °C", "more than the cells stand")):  # fmt: skip
+        box = form.get_by_label(label, exact=True)
+        before = box.input_value()
+        box.fill(text)
+        form.get_by_role("button").click()
+        expect(form.get_by_role("alert").filter(has_text=says)).to_be_visible()
+        expect(box).to_have_value(text)
+        box.fill(before)
+    form.get_by_label("It draws").fill("2 A")
     form.get_by_role("button").click()
-    expect(form.get_by_role("alert")).to_contain_text("never discharged without an end")
-    form.get_by_label("End below").fill("2.8 V")
+    told, said = page.locator("#told"), page.locator("[data-said]")
+    expect(told).to_contain_text(
+        "Simulated electronic load draws 2.00 A from Sanderling, The grey one, down to 3.00 V", timeout=8000
+    )
+    page.get_by_text("Put this build on the simulated bench").click()
+    page.get_by_role("button", name="clear it").click()
+    expect(page.get_by_role("alert").filter(has_text="A run uses that instrument")).to_be_visible()
+    page.get_by_role("button", name="cut its line").click()
+    for _ in range(40):
+        shelf = page.request.get(f"{site}/").text()
+        if "may still draw from Sanderling, The grey one" in shelf:
+            break
+        page.wait_for_timeout(50)
+    assert "Meanwhile pull its red lead off the pack" in shelf, "every page says so while the line is cut"
+    expect(said).to_contain_text("Ended: the line to the load was cut", timeout=8000)
+    page.goto(f"{site}/")
+    expect(told).not_to_contain_text("may still draw", timeout=9000)  # the line is back, and it reads 0 A
+    page.goto(f"{site}/builds/{SOUND}/bench")
+    expect(page.locator(".runs")).not_to_contain_text("put its capacity")  # cut short, it says nothing
+    page.get_by_text("Put this build on the simulated bench").click()
+    page.get_by_label("Its pack is charged to").fill("100 %")
+    page.get_by_label("Time runs").fill("2000")
+    page.get_by_role("button", name="Put it there").click()
+    page.get_by_text("Discharge the pack, and count").click()
+    form.get_by_label("It draws").fill("2 A")
+    form.get_by_label("Keep a reading every").fill("0.05 s")
     form.get_by_label("the pack is full now").check()
     form.get_by_role("button").click()
-    now, said = page.locator("[data-now]"), page.locator("[data-said]")
-    expect(now).to_contain_text("V")
-    before = now.text_content()
-    expect(now).not_to_have_text(before or "")
-    page.get_by_text("Put this build on the simulated bench").click()
-    page.get_by_role("button", name="cut its line").click()
-    expect(said).to_contain_text("Nothing comes from the instrument")
-    expect(said).to_contain_text("It runs.", timeout=9000)
+    expect(said).to_contain_text("Ended", timeout=25000)
     page.reload()
     expect(page.locator(".live-plot canvas")).to_be_visible()
-    expect(said).to_contain_text("Ended at", timeout=20000)
-    page.get_by_role("button", name="put its capacity on the plan").click()
+    expect(page.locator(".run h3")).to_contain_text("The grey one Discharge at 2.00 A simulated")
+    page.locator("summary").filter(has_text="put its capacity on the plan").click()
+    page.get_by_role("button", name="put the simulated figure on it all the same").click()
     expect(page.get_by_role("button", name="Undo")).to_be_enabled()
-    page.goto(f"{site}/builds/{SOUND}/pack")
-    expect(page.locator("body")).to_contain_text("measured")
+    expect(page.locator(".last")).to_contain_text("from the simulated bench")
 
 
 def test_runs_keep_what_came_end_by_their_limits_and_refuse_nonsense(client: FlaskClient, app: Flask) -> None:
@@ -139,14 +169,15 @@ def test_runs_keep_what_came_end_by_their_limits_and_refuse_nonsense(client: Fla
     assert "Put it there" in page
     asked = {"unit": "1", "do": "begin", "kind": "discharge", "meter": METER, "load": LOAD, "amps": "2 A", "every": "0.02 s",
              "below": "3.9 V", "after": "12 h", "full": "yes"}  # fmt: skip
-    for wrong, says in (({"amps": "99 A"}, "A load of 99 A"), ({"every": "0 s"}, "A reading every 0 s"), ({"meter": "7"}, "not there any more"),
+    for wrong, says in (({"amps": "99 A"}, "99 A is more than"), ({"every": "0 s"}, "A reading every 0 s"), ({"meter": "7"}, "An instrument is missing"),
                         ({"kind": "burn"}, "no run"), ({"load": ""}, "An instrument is missing"), ({"after": "900 h"}, "It cannot end after")):  # fmt: skip
         answer = post(client, "run", asked | wrong)
         assert answer.status_code == 422, wrong
         assert says in answer.text
     assert post(client, "run", asked).status_code == 200
-    assert "Another run uses that instrument" in post(client, "run", asked).text
-    events = client.get(f"/builds/{SOUND}/runs/1/stream?seen=0", buffered=False)
+    for path, more in (("run", asked), ("simulate", {"do": "clear"}), ("instrument", {"do": "remove", "instrument": LOAD})):
+        assert "A run uses that instrument" in post(client, path, {"unit": "1"} | more).text
+    events = client.get(f"/builds/{SOUND}/runs/{key(client, 'run', '1')}/stream?seen=0", buffered=False)
     seen, state = 0, "running"
     for text in events.response:
         for found in re.findall(r"data: (.+)\n", text.decode() if isinstance(text, bytes) else text):
@@ -157,10 +188,15 @@ def test_runs_keep_what_came_end_by_their_limits_and_refuse_nonsense(client: Fla
     rows = shop.runs.rows(1)
     assert len(rows) == seen
     assert rows[-1, 1] < 3.9 <= rows[-2, 1], "it ends with the first reading below"
+    run = shop.runs.get(1)
+    assert run is not None
+    assert (run.about["simulated"], run.about["end"], run.state) == (True, "volts", "done")
     held = float(((rows[1:, 0] - rows[:-1, 0]) * (rows[1:, 2] + rows[:-1, 2]) / 2).sum()) / 3600
     assert held == pytest.approx(2.0 * rows[-1, 0] / 3600, rel=0.01), "2 A all the way"
     shop.instruments.with_bench(lambda b: _says(b.world.load_on is False))
-    assert "put its capacity" not in client.get(f"/builds/{SOUND}/bench").text, "it did not go down to empty"
+    text = " ".join(client.get(f"/builds/{SOUND}/bench").text.split())
+    assert "no capacity: It ended at 3.90 V; empty is 3.00 V." in text
+    assert "put its capacity" not in text
     assert post(client, "run", {"unit": "1", "do": "remove", "run": "1"}).status_code == 200
     assert shop.runs.get(1) is None
     assert not shop.runs.path(1).exists()
@@ -177,7 +213,9 @@ def test_a_reading_is_kept_while_the_server_is_away_and_sent_later(page: Page, s
     page.get_by_role("button", name="Begin").click()
     page.route("**/reading", lambda route: route.abort())
     page.get_by_role("button", name="Found and marked").click()
-    expect(page.locator("#notice")).to_contain_text("Kept on this machine until Brisk Cell answers: Find plus and minus of Pack")
+    expect(page.locator("#notice")).to_contain_text(
+        "Kept on this machine until Brisk Cell answers: The grey one, Find plus and minus of Pack"
+    )
     expect(page.locator("#h-next")).to_contain_text("0 of")
     page.reload()
     expect(page.locator("#notice")).to_contain_text("Kept on this machine")

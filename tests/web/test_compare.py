@@ -13,6 +13,7 @@ from briskcell.core.assess import assess
 from briskcell.services.compare import Side, lines, parts, verdicts
 from briskcell.services.demo import curlew, sanderling
 from briskcell.web.compare import overlaid
+from tests.web.doors import key
 
 
 def test_the_best_of_each_number_is_named_and_what_both_have_is_left_out() -> None:
@@ -43,9 +44,10 @@ def test_the_best_of_each_number_is_named_and_what_both_have_is_left_out() -> No
 
 
 def test_fewer_than_two_are_not_compared_and_one_that_cannot_be_read_is_left_out(client: FlaskClient) -> None:
-    for query in ("", "?build=1", "?build=1&build=1", "?build=1&build=99", "?build=x&build=1"):
+    one, three = key(client, "build", "1"), key(client, "build", "3")
+    for query in ("", f"?build={one}", f"?build={one}&build={one}", f"?build={one}&build={'9' * 16}", f"?build=x&build={one}"):
         assert client.get(f"/compare{query}").headers["Location"].endswith("/?few=1"), query
-    page = client.get("/compare?build=1&build=99&build=3").get_data(as_text=True)
+    page = client.get(f"/compare?build={one}&build={'9' * 16}&build={three}").get_data(as_text=True)
     assert "1 of the" in page
     assert len(re.findall(r"data-plot=", page)) == 2
     shown: list[Any] = [json.loads(p.replace("&#34;", '"')) for p in re.findall(r"data-plot='([^']*)'", page)]

@@ -100,7 +100,7 @@ def test_days_are_kept_beside_each_other_and_odd_questions_refused(client: Flask
         assert post(client, "day", data).status_code == status, data
     assert plan_of(stored(client, SOUND)) == plan
     head = client.get(f"/builds/{SOUND}/day").text
-    revision = re.search(r'data-revision="(\d+)"', head)
+    revision = re.search(r'data-revision="[0-9a-f]{16}-([0-9a-f]{16})"', head)
     assert revision is not None
     assert client.get(f"/builds/{SOUND}/day/{revision[1]}/plugs?day=7").status_code == 404
 

@@ -84,7 +84,7 @@ def test_a_row_that_cannot_be_read_takes_only_its_own_build(client: FlaskClient,
     head = revision(client)
     for junk in (b"\x00junk", "{", '{"name": 3, "colour": "red"}', "[]"):
         with sqlite3.connect(tmp_path / "builds.sqlite3") as raw:
-            raw.execute("UPDATE revision SET document = ?, summary = NULL WHERE id = ?", (junk, head))
+            raw.execute("UPDATE revision SET document = ?, summary = NULL WHERE key = ?", (junk, head))
         client.application.extensions["briskcell"]._assessed.clear()
         shelf = client.get("/")
         assert shelf.status_code == 200

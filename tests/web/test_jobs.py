@@ -14,7 +14,7 @@ from flask.testing import FlaskClient
 from briskcell.cli import main
 from briskcell.core.assess import assess
 from briskcell.model.plan import plan_of
-from tests.web.doors import post, stored
+from tests.web.doors import key, post, stored
 
 
 @pytest.mark.usefixtures("short_search")
@@ -34,7 +34,7 @@ def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: 
     awg, board, cell, charger, parallel = taken.groups()
     wanted = {"awg": awg, "board": board, "cell": cell, "charger": charger, "parallel": parallel}
     variant = post(client, "search/take", wanted | {"do": "variant"})
-    assert variant.headers["HX-Redirect"] == "/builds/4/pack"
+    assert variant.headers["HX-Redirect"] == f"/builds/{key(client, 'build', '4')}/pack"
     assert stored(client, 4)["packs"][0]["cell"]["part_class"] == cell
     assert stored(client, 3)["packs"][0]["parallel"] == 2, "the build itself stays"
     assert post(client, "search/take", wanted).status_code == 200
@@ -89,9 +89,9 @@ def test_the_command_line_plays_a_session_as_csv(tmp_path: Path, phases: str, en
 
 def test_fixes_of_a_build_that_has_gone_on_are_looked_for_no_longer(client: FlaskClient, monkeypatch: pytest.MonkeyPatch) -> None:
     shop = client.application.extensions["briskcell"]
-    now = shop.newest(2)
+    now = shop.stands_at(2)
     numbers = iter([now, now, now + 1])  # another edit comes while the second finding is looked at
-    monkeypatch.setattr(shop, "newest", lambda _build: next(numbers))
+    monkeypatch.setattr(shop, "stands_at", lambda _build: next(numbers))
     assert client.get(f"/builds/2/remedies/{now}").status_code == 204
-    monkeypatch.setattr(shop, "newest", lambda _build: now)
+    monkeypatch.setattr(shop, "stands_at", lambda _build: now)
     assert "Try it" in client.get(f"/builds/2/remedies/{now}").text

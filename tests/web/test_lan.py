@@ -76,7 +76,7 @@ def test_a_paired_phone_is_in_until_it_is_shut_out(lan: Flask, phone: FlaskClien
     assert "7 h 00 wanted" in lan.test_client().get("/builds/3/draw").text, "the computer sees what the phone changed"
     for own in ("/devices",):
         assert phone.get(own).status_code == 403, "only who sits at the computer lets others in"
-    shop.pairing.devices.revoke(1)
+    shop.pairing.devices.revoke(shop.pairing.devices.all()[0].key)
     assert phone.get("/", headers={"Accept": "text/html"}).headers["Location"] == "/pair"
     assert phone.get("/static/build/app.css", headers={"Accept": "text/html"}).status_code == 403
     assert post_refused(phone) == 403
@@ -115,9 +115,12 @@ def test_guessing_the_code_is_stopped_after_five_tries(lan: Flask, phone: FlaskC
     assert "no longer holds" in right.text
     assert not shop.pairing.devices.all()
     assert phone.post("/pair", data={"code": shop.pairing.code()}).status_code == 400, "no token"
-    number = shop.pairing.pair(shop.pairing.shown, "")
-    assert number == 1
-    assert shop.pairing.pair(shop.pairing.shown, "") is None, "a code lets one device in"
+    assert PHONE["REMOTE_ADDR"] in shop.pairing.alarm, "the computer is told whence"
+    assert "5 wrong codes" in lan.test_client().get("/").text
+    assert "wrong codes" not in phone.get("/pair").text
+    found = shop.pairing.pair(shop.pairing.shown, "", "")
+    assert found == shop.pairing.devices.all()[0].key
+    assert shop.pairing.pair(shop.pairing.shown, "", "") is None, "a code lets one device in"
 
 
 def test_the_computer_shows_a_code_and_the_way(lan: Flask) -> None:

@@ -16,7 +16,7 @@ from playwright.sync_api import Page, expect
 
 from briskcell.services.workshop import Workshop
 from briskcell.store.runs import Appender
-from tests.web.doors import post, revision, stored, token
+from tests.web.doors import key, post, revision, stored, token
 
 SOUND = 3
 
@@ -135,7 +135,7 @@ def test_pictures_are_kept_to_the_byte_and_bounded(client: FlaskClient, app: Fla
 
 def learned(client: FlaskClient, unit: str) -> str:
     """What the page asks for once it stands."""
-    return " ".join(client.get(f"/builds/{SOUND}/learned/{revision(client)}?unit={unit}").text.split())
+    return " ".join(client.get(f"/builds/{SOUND}/learned/{revision(client)}?unit={key(client, 'unit', unit)}").text.split())
 
 
 def test_a_timed_run_narrows_the_forecast_and_a_sibling_counts_less(client: FlaskClient, app: Flask) -> None:

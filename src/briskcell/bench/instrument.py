@@ -17,7 +17,9 @@ class Port(Protocol):
         Raises
         ------
         LineCutError
-            If no answer comes.
+            If no answer comes, or not in time.
+        InstrumentError
+            If more comes than was asked for.
         """
         ...
 
@@ -65,8 +67,12 @@ class Instrument:
         """What it says it is."""
         return self._port.query(self.description.ask.who).strip()[:200]
 
+    def reads(self, what: Quantity) -> bool:
+        """Whether it can read that."""
+        return getattr(self.description.ask, what) is not None
+
     def read(self, what: Quantity) -> float:
-        """A reading. [V, A or Ω]
+        """A reading. [V, A, Ω or °C]
 
         Raises
         ------
@@ -77,7 +83,7 @@ class Instrument:
         if line is None:
             raise InstrumentError(f"{self.description.name} reads no {what}. Choose another instrument.")
         value = self._figure(line)
-        if not math.isfinite(value) or abs(value) >= self.description.over_range:
+        if abs(value) >= self.description.over_range:
             raise OverRangeError(f"{self.description.name} is over its range. Choose a higher one.")
         return value
 
@@ -92,6 +98,16 @@ class Instrument:
         if line is None:
             raise InstrumentError(f"{self.description.name} cannot set {what}.")
         self._port.write(line if value is None else line.replace(PLACE, value if isinstance(value, str) else f"{value:.4f}"))
+
+    def sets(self, what: str) -> bool:
+        """Whether it can set that."""
+        return getattr(self.description.set, what) is not None
+
+    def let_go(self) -> None:
+        """Tell a load to draw nothing: off, and then into its own safe state. Nothing is asked, so nothing is waited for."""
+        self.put("off")
+        if self.sets("safe"):
+            self.put("safe")
 
     def place(self, step: str) -> None:
         """Put the probes where a step asks, on a bench that can."""
@@ -108,7 +124,10 @@ class Instrument:
             text = answer.strip()
             if self._before or self._after:
                 text = text.removeprefix(self._before.strip()).removesuffix(self._after.strip())
-            return float(text)
+            value = float(text)
+            if math.isnan(value):
+                raise ValueError(text)
+            return value
         except ValueError:
             raise InstrumentError(
                 f"{self.description.name} answered “{answer.strip()[:60]}”, which is no reading. Check its mode and its leads."

@@ -20,11 +20,13 @@ class Pairing:
     def __init__(self, devices: DeviceStore) -> None:
         self.devices, self._lock = devices, Lock()
         self._code, self._tries, self._until, self.reads_only = "", 0, 0.0, False
+        self._refused: list[str] = []  # addresses that gave a wrong code for the one of the moment
+        self.alarm = ""  # what the computer has to be told
 
     def code(self, *, reads_only: bool = False) -> str:
         """A new code, in place of the last."""
         with self._lock:
-            self._code, self._tries = f"{secrets.randbelow(10**DIGITS):0{DIGITS}d}", TRIES
+            self._code, self._tries, self._refused = f"{secrets.randbelow(10**DIGITS):0{DIGITS}d}", TRIES, []
             self._until, self.reads_only = time.monotonic() + LASTS_S, reads_only
             return self._code
 
@@ -40,14 +42,20 @@ class Pairing:
         with self._lock:
             return self._tries if self._holds() else 0
 
-    def pair(self, code: str, name: str) -> int | None:
-        """Let a device in that gives the code; its number, None where the code is wrong or no longer holds."""
+    def pair(self, code: str, name: str, address: str) -> str | None:
+        """Let a device in that gives the code; its key, None where the code is wrong or no longer holds."""
         with self._lock:
             if not self._holds():
                 return None
             self._tries -= 1
             right = hmac.compare_digest(code.strip().replace(" ", "").encode(), self._code.encode())
             if not right:
+                self._refused.append(address[:45])
+                if self._tries == 0:
+                    self._code = ""
+                    whence = ", ".join(dict.fromkeys(self._refused))
+                    self.alarm = (f"{TRIES} wrong codes were given for this shelf from {whence}. The code no longer holds; if that "
+                                  "was not you, end the sharing on this network.")  # fmt: skip
                 return None
             self._code = ""  # once
             reads_only = self.reads_only

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -30,12 +31,15 @@ from briskcell.store import (
 from briskcell.store.devices import DeviceStore
 from briskcell.store.drawer import DrawerStore
 from briskcell.store.jobs import JobRow
+from briskcell.store.leases import LeaseStore
 from briskcell.store.log import LogStore
+from briskcell.store.names import Named
 from briskcell.store.runs import RunStore
 from briskcell.store.units import UnitStore
 
 from . import backup, mending
 from .bench.instruments import Instruments
+from .bench.letting_go import LettingGo
 from .bench.recording import Recorder
 from .demo import demo_plans, sanderling
 from .drafts import DraftRequest, PartsRequest, begun
@@ -52,6 +56,8 @@ from .uploads import Uploads
 __all__ = [
     "Conflict",
     "DatabaseFault",
+    "Named",
+    "OlderShelfError",
     "Opened",
     "ShelfRow",
     "StoreError",
@@ -73,11 +79,21 @@ class Opened:
     revision: StoredRevision
     assessed: Assessment
     baseline: Assessment | None
+    epoch: str
     meanwhile: tuple[Plan, Plan] | None = None
 
     @property
     def plan(self) -> Plan:
         return self.assessed.plan
+
+    @property
+    def base(self) -> str:
+        """What a page that shows it says that its changes start from."""
+        return f"{self.epoch}-{self.revision.key}"
+
+
+class OlderShelfError(RuntimeError):
+    """A change of a page that was made before another shelf was put in this one's place."""
 
 
 @dataclass(frozen=True)
@@ -104,7 +120,9 @@ class Workshop:
         self.folder = path.parent
         backup.put_back(self.folder)  # a restore that was interrupted
         self.store = Store(path)
-        self._assessed: LRUCache[tuple[int, int], Assessment] = LRUCache(KEPT)  # by build and revision
+        leases = LeaseStore(self.store)
+        self.letting_go = LettingGo(leases)  # before anything else: a load may draw
+        self._assessed: LRUCache[tuple[str, int, int], Assessment] = LRUCache(KEPT)  # by epoch, build and revision
         self._lock = Lock()
         self.jobs = Runner(self.store)
         self.drawer = DrawerStore(self.store)
@@ -113,8 +131,8 @@ class Workshop:
         self.pairing = Pairing(DeviceStore(self.store))
         self.log = LogStore(self.store, path.parent)
         self.uploads = Uploads(path.parent)
-        self.instruments = Instruments(self.runs)
-        self.recorder = Recorder(self.runs, self.instruments)
+        self.instruments = Instruments(self.runs, self.letting_go)
+        self.recorder = Recorder(self.runs, self.instruments, leases, self.letting_go)
 
     def restore_backup(self, name: str) -> None:
         """Put a backup that came in pieces in the place of everything; what was there is kept in a file beside it.
@@ -125,7 +143,7 @@ class Workshop:
             If it is no backup, or a run goes on.
         """
         if self.recorder.busy:
-            raise FigureError("backup", "A run goes on, and would lose its readings.", fix="Stop it first.")
+            raise FigureError("backup", "A run goes on, or a load is not known to be off.", fix="Stop it first.")
         backup.stage(self.uploads.path(name), self.folder)
         backup.keep_safe(self.folder)
         backup.put_back(self.folder)
@@ -136,7 +154,7 @@ class Workshop:
     def close(self) -> None:
         """End long work and runs, and let go of the file."""
         self.recorder.close()
-        self.instruments.clear()
+        self.instruments.close()
         self.jobs.close()
         self.store.close()
 
@@ -170,9 +188,41 @@ class Workshop:
         """A build as it was at one revision."""
         return self._opened(self.store.revision(build_id, revision_id))
 
-    def newest(self, build_id: int) -> int | None:
+    def newest(self, build_id: int) -> str:
+        """The base of the revision that a build stands at."""
+        return f"{self.store.epoch}-{self.key_of('revision', self.store.head_id(build_id) or 0)}"
+
+    def stands_at(self, build_id: int) -> int | None:
         """The number of the revision that a build stands at."""
         return self.store.head_id(build_id)
+
+    def based_on(self, base: str) -> int | None:
+        """The number of the revision that a page says its change starts from; None where it says none.
+
+        Raises
+        ------
+        OlderShelfError
+            If the page is older than the shelf that stands here now.
+        """
+        if not (found := re.fullmatch(r"([0-9a-f]{16})-([0-9a-f]{16})", base)):
+            return None
+        epoch, key = found.groups()
+        if epoch != self.store.epoch:
+            raise OlderShelfError("A backup was put in the place of this shelf since this page was made.")
+        return self.id_of("revision", key)
+
+    @property
+    def epoch(self) -> str:
+        """Which shelf stands here: another after each restore."""
+        return self.store.epoch
+
+    def id_of(self, table: Named, key: str) -> int | None:
+        """The number of the row that has a name."""
+        return self.store.names.id_of(table, key)
+
+    def key_of(self, table: Named, row_id: int) -> str | None:
+        """The name of a row."""
+        return self.store.names.key_of(table, row_id)
 
     def change(self, build_id: int, base_id: int, edit: Callable[[Assessment], Edit]) -> Opened | Conflict:
         """Apply an edit to the revision it was made on, judge the whole, and save it.
@@ -337,7 +387,8 @@ class Workshop:
         baseline = None
         if revision.baseline_id is not None:
             baseline = sheltered("baseline", lambda: self._baseline(revision.build_id, revision.baseline_id or 0), None)
-        return Opened(revision, self._assess(revision.build_id, revision.id, revision.document), baseline, meanwhile)
+        found = self._assess(revision.build_id, revision.id, revision.document)
+        return Opened(revision, found, baseline, self.store.epoch, meanwhile)
 
     def _baseline(self, build_id: int, revision_id: int) -> Assessment:
         marked = self.store.revision(build_id, revision_id)
@@ -356,8 +407,8 @@ class Workshop:
 
     def _kept(self, build_id: int, revision_id: int) -> Assessment | None:
         with self._lock:
-            return self._assessed.get((build_id, revision_id))
+            return self._assessed.get((self.store.epoch, build_id, revision_id))
 
     def _keep(self, build_id: int, revision_id: int, found: Assessment) -> None:
         with self._lock:
-            self._assessed[build_id, revision_id] = found
+            self._assessed[self.store.epoch, build_id, revision_id] = found

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +12,9 @@ from sqlalchemy import ColumnElement, func, select, text
 from sqlalchemy.orm import Session
 
 from .engines import open_engines
-from .tables import Build, Revision
+from .moment import now
+from .names import Names
+from .tables import Build, Revision, ShelfKept, new_key
 
 Document = dict[str, Any]
 Summary = dict[str, Any]
@@ -28,6 +30,7 @@ class StoredRevision:
 
     build_id: int
     id: int
+    key: str
     parent_id: int | None
     words: str
     document: Document
@@ -52,6 +55,7 @@ class BuildRow:
     """A build as it stands on the shelf; ``summary`` is None where it was never made."""
 
     id: int
+    key: str
     head_id: int
     title: str
     changed_at: datetime
@@ -64,6 +68,7 @@ class HistoryRow:
     """One revision in the history; ``on_line`` where it lies on the way to the newest, ``head`` where the build stands."""
 
     id: int
+    key: str
     parent_id: int | None
     words: str
     name: str | None
@@ -86,11 +91,24 @@ class Store:
 
     def __init__(self, path: Path) -> None:
         self.writer, self.reader = open_engines(path)
+        self.names = Names(self.reader)
+        self.epoch = self._epoch()
 
     def close(self) -> None:
         """Let go of the file."""
         self.writer.dispose()
         self.reader.dispose()
+
+    def begin_epoch(self) -> None:
+        """Another shelf stands here now: what was known of rows by their number or name is over."""
+        with Session(self.writer) as session, session.begin():
+            session.merge(ShelfKept(id=1, epoch=new_key()))
+        self.names.forget()
+        self.epoch = self._epoch()
+
+    def _epoch(self) -> str:
+        with Session(self.reader) as session:
+            return session.scalars(select(ShelfKept.epoch)).one()
 
     def builds(self, *, like: str = "", first: int = 0, most: int = 50, removed: bool = False, state: str = "",
                order: str = "changed") -> tuple[list[BuildRow], int]:  # fmt: skip
@@ -105,13 +123,13 @@ class Store:
             if state:
                 fails = func.coalesce(Revision.summary["worst"]["state"].as_string(), "") == "fails"
                 chosen.append(fails if state == "fails" else ~fails)
-            columns = Build.id, Revision.id, Revision.title, Revision.created_at, Revision.words, Revision.summary
+            columns = Build.id, Build.key, Revision.id, Revision.title, Revision.created_at, Revision.words, Revision.summary
             joined = select(*columns).join(Revision, Revision.id == Build.head_id).where(*chosen)
             count = session.scalar(
                 select(func.count()).select_from(Build).join(Revision, Revision.id == Build.head_id).where(*chosen)
             )
             rows = session.execute(joined.order_by(*ORDERS[order](), Build.id.desc()).offset(first).limit(most)).all()
-            made = [BuildRow(id=r[0], head_id=r[1], title=r[2], changed_at=r[3], last=r[4], summary=r[5]) for r in rows]
+            made = [BuildRow(id=r[0], key=r[1], head_id=r[2], title=r[3], changed_at=r[4], last=r[5], summary=r[6]) for r in rows]
             return made, count or 0
 
     def ids(self) -> list[tuple[int, int]]:
@@ -139,7 +157,7 @@ class Store:
             return len(documents)
 
     def _create(self, session: Session, document: Document, words: str, summary: Summary | None) -> int:
-        build = Build(created_at=_now())
+        build = Build(created_at=now())
         session.add(build)
         session.flush()
         self._advance(session, build, self._add(session, build, None, document, words, summary))
@@ -165,13 +183,16 @@ class Store:
         """Some revisions of a build, newest first; and how many there are in all."""
         with Session(self.reader) as session:
             build = _build(session, build_id)
-            columns = Revision.id, Revision.parent_id, Revision.words, Revision.name, Revision.created_at, Revision.summary
+            columns = (
+                Revision.id, Revision.key, Revision.parent_id, Revision.words, Revision.name, Revision.created_at,
+                Revision.summary,
+            )  # fmt: skip
             own = Revision.build_id == build.id
             found = session.execute(select(*columns).where(own).order_by(Revision.id.desc()).offset(first).limit(most)).all()
             count = session.scalar(select(func.count()).where(own)) or 0
             line = set(session.scalars(text(_LINE), {"tip": build.tip_id, "least": found[-1].id if found else 0}))
             made = [
-                HistoryRow(id=r.id, parent_id=r.parent_id, words=r.words, name=r.name, created_at=r.created_at,
+                HistoryRow(id=r.id, key=r.key, parent_id=r.parent_id, words=r.words, name=r.name, created_at=r.created_at,
                            on_line=r.id in line, head=r.id == build.head_id, summary=r.summary)
                 for r in found
             ]  # fmt: skip
@@ -222,13 +243,13 @@ class Store:
     def shelve(self, build_id: int, *, removed: bool) -> None:
         """Take a build off the shelf, or put it back; nothing is deleted."""
         with Session(self.writer) as session, session.begin():
-            _build(session, build_id).removed_at = _now() if removed else None
+            _build(session, build_id).removed_at = now() if removed else None
 
     @staticmethod
     def _add(session: Session, build: Build, parent: int | None, document: Document, words: str,
              summary: Summary | None) -> Revision:  # fmt: skip
         title = str(document.get("name", ""))[:120]
-        new = Revision(build_id=build.id, parent_id=parent, created_at=_now(), words=words[:400], document=document, title=title,
+        new = Revision(build_id=build.id, parent_id=parent, created_at=now(), words=words[:400], document=document, title=title,
                        summary=summary)  # fmt: skip
         session.add(new)
         session.flush()
@@ -246,6 +267,7 @@ class Store:
         return StoredRevision(
             build_id=build.id,
             id=r.id,
+            key=r.key,
             parent_id=r.parent_id,
             words=r.words,
             document=r.document,
@@ -279,7 +301,3 @@ def _revision(session: Session, build: Build, revision_id: int | None) -> Revisi
     if revision is None or revision.build_id != build.id:
         raise UnknownBuildError(f"Build {build.id} has no revision {revision_id}.")
     return revision
-
-
-def _now() -> datetime:
-    return datetime.now(UTC).replace(tzinfo=None)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from .builds import Store
+from .moment import now
 from .tables import Job
 
 OPEN = ("queued", "running")
@@ -40,7 +40,7 @@ class Jobs:
         """A new job in the place of the build's last of that kind; its number."""
         with Session(self._writer) as session, session.begin():
             session.execute(delete(Job).where(Job.build_id == build_id, Job.kind == kind))
-            job = Job(build_id=build_id, kind=kind, state="queued", created_at=datetime.now(UTC).replace(tzinfo=None))
+            job = Job(build_id=build_id, kind=kind, state="queued", created_at=now())
             session.add(job)
             session.flush()
             return job.id

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import secrets
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from .builds import Store
+from .moment import now
 from .tables import EntryKept, LayoutKept
 
 FOLDER = "photos"
@@ -40,7 +41,7 @@ class LogStore:
     def add(self, unit_id: int, kind: str, words: str, about: dict[str, Any], at: datetime | None = None, file: str = "") -> int:
         """One more line; its number."""
         with Session(self._writer) as session, session.begin():
-            when = at or datetime.now(UTC).replace(tzinfo=None)
+            when = at or now()
             made = EntryKept(unit_id=unit_id, kind=kind, words=words, at=when, about=about, file=file)
             session.add(made)
             session.flush()

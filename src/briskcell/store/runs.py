@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +18,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from .builds import Store
+from .moment import now
 from .tables import InstrumentKept, RunKept, UnitKept
 
 COLUMNS = ("t_s", "volts", "amps", "celsius")
@@ -31,6 +32,7 @@ class RunRow:
     """A run: of which unit, what it is, how it stands, and what is known about it."""
 
     id: int
+    key: str
     unit_id: int
     kind: str
     title: str
@@ -58,8 +60,7 @@ class RunStore:
     def add(self, unit_id: int, kind: str, title: str, about: dict[str, Any], state: str = "running") -> int:
         """A new run; its number. Its file is made with it."""
         with Session(self._writer) as session, session.begin():
-            now = datetime.now(UTC).replace(tzinfo=None)
-            made = RunKept(unit_id=unit_id, kind=kind, title=title[:120], state=state, words="", began_at=now, about=about)
+            made = RunKept(unit_id=unit_id, kind=kind, title=title[:120], state=state, words="", began_at=now(), about=about)
             session.add(made)
             session.flush()
             self._folder.mkdir(exist_ok=True)
@@ -177,4 +178,4 @@ class Appender:
 
 
 def _row(kept: RunKept) -> RunRow:
-    return RunRow(kept.id, kept.unit_id, kept.kind, kept.title, kept.state, kept.words, kept.began_at, dict(kept.about))
+    return RunRow(kept.id, kept.key, kept.unit_id, kept.kind, kept.title, kept.state, kept.words, kept.began_at, dict(kept.about))

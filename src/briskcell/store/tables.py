@@ -1,10 +1,12 @@
 """The tables. A build points at its head; revisions form a tree by their parents and never change.
 
 ``next_id`` is the revision that was last made from one: where redo goes. ``title`` and ``summary`` are what the shelf shows.
+``key`` is a random name, for what pages, cookies and files hold on to: a row's number could be handed out again by a restore.
 """
 
 from __future__ import annotations
 
+import secrets
 from datetime import datetime
 from typing import Any
 
@@ -18,10 +20,16 @@ class Base(DeclarativeBase):
     pass
 
 
+def new_key() -> str:
+    """A name that nobody guesses, and that is given once: 16 hexadecimal digits."""
+    return secrets.token_hex(8)
+
+
 class Build(Base):
     __tablename__ = "build"
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(String(16), unique=True, index=True, default=new_key)
     created_at: Mapped[datetime] = mapped_column(DateTime)
     removed_at: Mapped[datetime | None] = mapped_column(DateTime)
     head_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id", use_alter=True, name="fk_build_head"))
@@ -33,6 +41,7 @@ class Revision(Base):
     __tablename__ = "revision"
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(String(16), unique=True, index=True, default=new_key)
     build_id: Mapped[int] = mapped_column(ForeignKey("build.id"), index=True)
     parent_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id"))
     next_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id"))
@@ -76,6 +85,7 @@ class UnitKept(Base):
     __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(String(16), unique=True, index=True, default=new_key)
     build_id: Mapped[int] = mapped_column(ForeignKey("build.id"), index=True)
     name: Mapped[str] = mapped_column(String(120))
     created_at: Mapped[datetime] = mapped_column(DateTime)
@@ -111,6 +121,7 @@ class RunKept(Base):
     __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(String(16), unique=True, index=True, default=new_key)
     unit_id: Mapped[int] = mapped_column(ForeignKey("unit.id"), index=True)
     kind: Mapped[str] = mapped_column(String(20))
     title: Mapped[str] = mapped_column(String(120))
@@ -149,7 +160,31 @@ class DeviceKept(Base):
     __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(String(16), unique=True, index=True, default=new_key)
     name: Mapped[str] = mapped_column(String(60))
     paired_at: Mapped[datetime] = mapped_column(DateTime)
     reads_only: Mapped[bool] = mapped_column(default=False)
     revoked: Mapped[bool] = mapped_column(default=False)
+    may_load: Mapped[bool] = mapped_column(default=False)
+
+
+class ShelfKept(Base):
+    """The shelf itself: one row. Its epoch changes as another shelf is put in its place."""
+
+    __tablename__ = "shelf"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    epoch: Mapped[str] = mapped_column(String(16))
+
+
+class LeaseKept(Base):
+    """Something outside the store that was begun and has to be let go: by whom, and what is needed for that."""
+
+    __tablename__ = "lease"
+    __table_args__ = {"sqlite_autoincrement": True}  # noqa: RUF012  the library reads it off the class
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20), index=True)
+    holder: Mapped[str] = mapped_column(String(16))
+    about: Mapped[dict[str, Any]] = mapped_column(JSON)
+    began_at: Mapped[datetime] = mapped_column(DateTime)

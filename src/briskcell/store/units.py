@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from .builds import Store
+from .moment import now
 from .tables import ReadingKept, UnitKept
 
 
@@ -17,6 +18,7 @@ class UnitRow:
     """One console that was made from a build."""
 
     id: int
+    key: str
     name: str
     created_at: datetime
 
@@ -46,7 +48,13 @@ class UnitStore:
         """The units of a build, the oldest first."""
         with Session(self._reader) as session:
             found = session.scalars(select(UnitKept).where(UnitKept.build_id == build_id).order_by(UnitKept.id))
-            return tuple(UnitRow(u.id, u.name, u.created_at) for u in found)
+            return tuple(UnitRow(u.id, u.key, u.name, u.created_at) for u in found)
+
+    def get(self, unit_id: int) -> UnitRow | None:
+        """A unit by its number."""
+        with Session(self._reader) as session:
+            found = session.get(UnitKept, unit_id)
+            return UnitRow(found.id, found.key, found.name, found.created_at) if found else None
 
     def build_of(self, unit_id: int) -> int | None:
         """The build that a unit was made from."""
@@ -57,7 +65,7 @@ class UnitStore:
     def add(self, build_id: int, name: str) -> int:
         """A new unit, nothing of it proven; its number."""
         with Session(self._writer) as session, session.begin():
-            made = UnitKept(build_id=build_id, name=name, created_at=datetime.now(UTC).replace(tzinfo=None))
+            made = UnitKept(build_id=build_id, name=name, created_at=now())
             session.add(made)
             session.flush()
             return made.id
@@ -68,10 +76,9 @@ class UnitStore:
     ) -> None:  # fmt: skip
         """A reading on a unit."""
         with Session(self._writer) as session, session.begin():
-            now = datetime.now(UTC).replace(tzinfo=None)
             session.add(
                 ReadingKept(
-                    unit_id=unit_id, step=step, value=value, reason=reason, part_class=part_class, note=note or None, at=now
+                    unit_id=unit_id, step=step, value=value, reason=reason, part_class=part_class, note=note or None, at=now()
                 )
             )
 

@@ -12,13 +12,35 @@ from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services import folder
 from briskcell.services.workshop import Workshop
 
-from . import backups, build, compare, drawer, errors, filters, guard, help, history, lan, mending, parts, sheet, shelf, uploads  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
+from . import (  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
+    backups,
+    build,
+    compare,
+    drawer,
+    errors,
+    filters,
+    guard,
+    help,
+    history,
+    lan,
+    mending,
+    parts,
+    sheet,
+    shelf,
+    told,
+    uploads,
+)
 from .exports import routes as exports_routes  # noqa: F401  adds to the build
-from .safe import IdConverter
+from .safe import CONVERTERS
 from .stations import load_routes
 
 EXTENSION = "briskcell"
 MOST_BODY = MOST_BYTES + 100_000
+
+
+def pages_of_this_shelf(app: Flask) -> None:
+    """Take changes from pages of the shelf that stands here alone: one that was made before a restore is told so."""
+    app.config["WTF_CSRF_SECRET_KEY"] = f"{app.config['SECRET_KEY']}-{app.extensions[EXTENSION].epoch}"
 
 
 def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
@@ -50,16 +72,19 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
         # A cookie of its own for each folder: ports do not keep cookies apart.
         SESSION_COOKIE_NAME=f"brisk_cell_{hashlib.sha256(secret.encode()).hexdigest()[:10]}",
         WTF_CSRF_TIME_LIMIT=None,
+        WTF_CSRF_SECRET_KEY="",  # of the shelf's epoch: see pages_of_this_shelf
         LOG_PATH=str(data / folder.LOG),
         LAN="",  # where paired devices of the local network reach it, once it is known
     )
     app.extensions[EXTENSION] = Workshop(data / folder.DATABASE)
+    pages_of_this_shelf(app)
     guard.install(app)  # before CSRF, so that its refusals carry the headers too
     lan.install(app)
+    told.install(app)
     CSRFProtect(app)
     filters.install(app)
     errors.install(app)
-    app.url_map.converters["id"] = IdConverter
+    app.url_map.converters |= CONVERTERS
     load_routes()
     app.register_blueprint(shelf.bp)
     app.register_blueprint(drawer.bp)
@@ -68,4 +93,5 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
     app.register_blueprint(uploads.bp)
     app.register_blueprint(backups.bp)
     app.register_blueprint(lan.bp)
+    app.register_blueprint(told.bp)
     return app

@@ -22,12 +22,13 @@ from .frame.current_map import map_document
 from .frame.finder import findable
 from .frame.frame import frame_of, pieces
 from .htmx import download, page_or_partial
-from .safe import file_name, row_number
+from .safe import file_name, named
 from .shelf import workshop
+from .stations.which_unit import with_unit
 from .units import plain
 from .view import View, view_of
 
-bp = Blueprint("build", __name__, url_prefix="/builds/<id:build_id>")
+bp = Blueprint("build", __name__, url_prefix="/builds/<build:build_id>")
 LONGEST = 400  # characters of a form's field that are looked at
 
 
@@ -42,6 +43,7 @@ def render(opened: Opened | Conflict, view: View) -> Response:
         view = replace(view, station="draw")
     conflict = opened if isinstance(opened, Conflict) else None
     shown = opened.current if isinstance(opened, Conflict) else opened
+    view = with_unit(view, shown.revision.build_id)
     fails = any(f.state == "fails" for f in shown.assessed.findings)
     job = workshop().jobs.of(shown.revision.build_id, MENDING) if fails else None
     context = {"conflict": conflict, "job": job, **addresses(shown, view), **frame_of(shown, view)}
@@ -83,7 +85,7 @@ def station(build_id: int, station: str) -> Response:
 
 def base_revision() -> int:
     """The revision a change started from: as the page says at the moment of sending."""
-    base = row_number(request.headers.get("X-Base")) or row_number(request.form.get("base"))
+    base = workshop().based_on(request.headers.get("X-Base") or request.form.get("base", ""))
     return base if base is not None else abort(400)
 
 
@@ -104,8 +106,7 @@ def change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
 @bp.get("/newer")
 def newer(build_id: int) -> Response:
     """Whether the build was changed elsewhere since the page was made: nothing, or a word and a way to see it."""
-    newest = workshop().newest(build_id)
-    if newest is None or newest == row_number(request.headers.get("X-Base")):
+    if workshop().newest(build_id) == request.headers.get("X-Base"):
         return make_response("", 204)
     return make_response(render_template("frame/_newer.html", build_id=build_id, own=request.args.get("station", "draw")))
 
@@ -145,7 +146,7 @@ def swap_part(build_id: int) -> Response:
 @bp.post("/adopt")
 def adopt(build_id: int) -> Response:
     """Take the other change of a conflict in place of what stands."""
-    wanted = row_number(request.form.get("revision"))
+    wanted = named("revision", request.form.get("revision"))
     return render(workshop().adopt(build_id, base_revision(), wanted or abort(400)), view_of(request.form))
 
 
@@ -167,7 +168,7 @@ def mark(build_id: int) -> Response:
     return render(workshop().toggle_mark(build_id), view_of(request.form))
 
 
-@bp.get("/flows/<id:revision>.json")
+@bp.get("/flows/<revision:revision>.json")
 def flows(build_id: int, revision: int) -> Response:
     """All that the map of a revision needs to step by itself."""
     response = make_response(json.dumps(map_document(workshop().at(build_id, revision).assessed), separators=(",", ":")))

@@ -17,7 +17,7 @@ from briskcell.services.judge import sheltered
 from briskcell.services.workshop import Opened, UnknownBuildError, Workshop
 from briskcell.web.drawing.curves import numbers, plot
 
-from .safe import row_number
+from .safe import is_name, named
 from .shelf import bp, workshop
 
 ROLES = ("limit", "demand", "quiet", "other")
@@ -28,8 +28,8 @@ POINTS = 61
 def builds() -> str | Response:
     """Two to four builds, each as it stands."""
     shop = workshop()
-    wanted = list(dict.fromkeys(n for v in request.args.getlist("build") if (n := row_number(v))))[:MOST]
-    opened = [(n, _opened(shop, n)) for n in wanted]
+    wanted = list(dict.fromkeys(v for v in request.args.getlist("build") if is_name(v)))[:MOST]
+    opened = [(n, _opened(shop, n)) for n in (named("build", v) or 0 for v in wanted)]
     sides = [Side(n, o.assessed.plan.name, o.assessed) for n, o in opened if o]
     if len(sides) < 2:
         return redirect(url_for("shelf.shelf", few=1), 303)

@@ -11,7 +11,7 @@ from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from briskcell.model.errors import FigureError, PlanError
-from briskcell.services.workshop import DatabaseFault, UnknownBuildError, UnreadableError, why
+from briskcell.services.workshop import DatabaseFault, OlderShelfError, UnknownBuildError, UnreadableError, why
 
 from .htmx import field_error, wants_partial
 
@@ -67,7 +67,15 @@ def install(app: Flask) -> None:
 
     @app.errorhandler(CSRFError)
     def csrf(_error: CSRFError) -> Response:
-        return page(400, "This page is too old to send from", "Reload it and try again; nothing was changed.")
+        return page(
+            400, "This page is older than what stands here now",
+            "It is from before a backup was put back, or of another session. Nothing was changed, and what you typed stays in its "
+            "field: reload the page, and try again.",
+        )  # fmt: skip
+
+    @app.errorhandler(OlderShelfError)
+    def older(error: OlderShelfError) -> Response:
+        return page(409, "Another shelf stands here now", f"{error} Nothing was changed: reload the page to see what stands.")
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:

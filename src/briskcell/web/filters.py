@@ -7,6 +7,7 @@ from jinja2 import StrictUndefined
 
 from briskcell import __version__
 from briskcell.model.figure import GRADES
+from briskcell.services.moments import told
 
 from .errors import slot_of
 from .units import CHOICES, chosen, show, typed
@@ -27,7 +28,7 @@ def share(value: float | str) -> float | str:
 
 def install(app: Flask) -> None:
     """Register filters and globals."""
-    app.jinja_env.filters.update(share=share, show=show, typed=typed, slot=slot_of, grade=lambda g: GRADES.get(g, g),
+    app.jinja_env.filters.update(share=share, show=show, told=told, typed=typed, slot=slot_of, grade=lambda g: GRADES.get(g, g),
                                  short_grade=lambda g: SHORT_GRADES.get(g, g))  # fmt: skip
     app.jinja_env.globals.update(version=__version__, grades=GRADES, units_chosen=chosen, unit_choices=CHOICES)
     app.jinja_env.undefined = StrictUndefined

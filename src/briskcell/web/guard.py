@@ -12,7 +12,7 @@ POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
     "form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
-QUIET = ("static", "build.newer")  # asked for all the time, and of no interest
+QUIET = ("static", "build.newer", "build.bench_news", "told.told")  # asked for all the time, and of no interest
 log = structlog.get_logger("brisk-cell")
 
 

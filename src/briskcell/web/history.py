@@ -15,7 +15,7 @@ from briskcell.services.workshop import HISTORY_PAGE, Conflict
 from .build import bp, form, render
 from .compare import overlaid
 from .frame.frame import figures_of
-from .safe import row_number
+from .safe import is_name, named, row_number
 from .shelf import workshop
 from .view import view_of
 
@@ -24,10 +24,10 @@ from .view import view_of
 def history(build_id: int) -> str:
     """Every revision of the build, the newest first; two of them side by side."""
     shop = workshop()
-    wanted, page = row_number(request.args.get("compare")), min(row_number(request.args.get("page")) or 0, 10**6)
+    wanted, page = _revision("compare"), min(row_number(request.args.get("page")) or 0, 10**6)
     opened = sheltered("what stands", lambda: shop.open(build_id), None)
     other = sheltered("what is compared", lambda: shop.at(build_id, wanted), None) if wanted and opened else None
-    second = row_number(request.args.get("with"))
+    second = _revision("with")
     to = sheltered("what it is compared with", lambda: shop.at(build_id, second), None) if second and other else opened
     rows, count = shop.history(build_id, page)
     beside: dict[str, Any] = {"compared": [], "differences": [], "came": [], "went": [], "plots": []}
@@ -43,7 +43,14 @@ def history(build_id: int) -> str:
                            pages=-(-count // HISTORY_PAGE), **beside)  # fmt: skip
 
 
-@bp.post("/history/<id:revision>/<action>")
+def _revision(arg: str) -> int | None:
+    """The revision that an address names; None where it names none, no such page where there is none of that name."""
+    name = request.args.get(arg, "")
+    found = named("revision", name)
+    return abort(404) if found is None and is_name(name) else found
+
+
+@bp.post("/history/<revision:revision>/<action>")
 def act_on(build_id: int, revision: int, action: str) -> Response:
     """Name a revision, mark it, go back to it, or start a variant from it."""
     shop, back = workshop(), url_for("build.history", build_id=build_id)

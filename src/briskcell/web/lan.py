@@ -10,13 +10,15 @@ from flask import Blueprint, Flask, Response, abort, current_app, make_response,
 from itsdangerous import BadSignature, URLSafeSerializer
 from werkzeug.wrappers import Response as BaseResponse
 
-from .safe import row_number
+from briskcell.model.errors import FigureError
+
 from .shelf import workshop
 
 bp = Blueprint("lan", __name__)
+# The last are for whom sits at it: who lets others in, puts another shelf here, or says with his own hands that a lead is off.
 LONG_S = 400 * 86_400  # of the cookie; browsers keep none for longer
 OPEN = ("lan.pair", "lan.let_in")  # what an unpaired device may ask for
-THIS_COMPUTER = ("lan.devices", "lan.new_code", "lan.revoke", "backups.restore")  # for whom sits at it
+THIS_COMPUTER = ("lan.devices", "lan.new_code", "lan.revoke", "lan.allow", "backups.restore", "told.pulled", "told.seen")
 READING = ("GET", "HEAD", "OPTIONS")
 log = structlog.get_logger("brisk-cell")
 
@@ -32,7 +34,7 @@ def install(app: Flask) -> None:
             return make_response("Brisk Cell answers on the loopback address alone.\n", 403, {"Content-Type": "text/plain"})
         if request.endpoint in OPEN:
             return None
-        device = workshop().pairing.devices.get(_number())
+        device = workshop().pairing.devices.get(_key())
         if device is None or device.revoked:
             log.info("unpaired", address=request.remote_addr, path=request.path[:100])
             if _wants_a_page():
@@ -67,11 +69,40 @@ def _cookie() -> str:
     return f"{current_app.config['SESSION_COOKIE_NAME']}_device"
 
 
-def _number() -> int:
+def _key() -> str:
+    """The key that a device's cookie holds; empty where it holds none."""
     try:
-        return int(_serializer().loads(request.cookies.get(_cookie(), "")))
-    except (BadSignature, ValueError, TypeError):
-        return 0
+        return str(_serializer().loads(request.cookies.get(_cookie(), "")))
+    except BadSignature:
+        return ""
+
+
+def who_asks() -> str | None:
+    """The key of the device that asks; None for this very computer."""
+    return None if is_here() else _key()
+
+
+def still_let_in(device: str | None) -> bool:
+    """Whether who asked may still be answered: a device that was shut out meanwhile is not."""
+    if device is None:
+        return True
+    found = workshop().pairing.devices.get(device)
+    return found is not None and not found.revoked
+
+
+def at_the_computer(slot: str) -> None:
+    """Go on for whom sits at this computer, and for a device that may do what they may at the bench.
+
+    Raises
+    ------
+    FigureError
+        For any other.
+    """
+    device = who_asks()
+    found = None if device is None else workshop().pairing.devices.get(device)
+    if device is not None and (found is None or not found.may_load):
+        raise FigureError(slot, "This device may not add instruments, or let a load draw.",
+                          fix="Do it at the computer, or allow it there under Devices.")  # fmt: skip
 
 
 @bp.get("/pair")
@@ -84,12 +115,12 @@ def pair() -> Response:
 def let_in() -> BaseResponse:
     """The code, tried."""
     pairing = workshop().pairing
-    number = pairing.pair(request.form.get("code", "")[:20], request.form.get("name", ""))
-    if number is None:
+    key = pairing.pair(request.form.get("code", "")[:20], request.form.get("name", ""), request.remote_addr or "")
+    if key is None:
         log.warning("pairing refused", address=request.remote_addr)
         return make_response(render_template("pair.html", wrong=True, open=pairing.tries_left > 0), 403)
     response = redirect(url_for("shelf.shelf"), 303)
-    response.set_cookie(_cookie(), _serializer().dumps(number), max_age=LONG_S, httponly=True, samesite="Strict")
+    response.set_cookie(_cookie(), _serializer().dumps(key), max_age=LONG_S, httponly=True, samesite="Strict")
     return response
 
 
@@ -121,5 +152,12 @@ def new_code() -> BaseResponse:
 @bp.post("/devices/revoke")
 def revoke() -> BaseResponse:
     """Shut a device out at once."""
-    workshop().pairing.devices.revoke(row_number(request.form.get("device")) or 0)
+    workshop().pairing.devices.revoke(request.form.get("device", "")[:16])
+    return redirect(url_for("lan.devices"), 303)
+
+
+@bp.post("/devices/allow")
+def allow() -> BaseResponse:
+    """Say whether a device may add instruments and let loads draw."""
+    workshop().pairing.devices.allow(request.form.get("device", "")[:16], may_load=request.form.get("may_load") == "yes")
     return redirect(url_for("lan.devices"), 303)

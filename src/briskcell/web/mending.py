@@ -17,16 +17,16 @@ NO_OFFER = -1
 def _about(page: str, opened: Opened) -> Response:
     """An answer that says which revision it is about."""
     response = make_response(page)
-    response.headers["X-Revision"] = str(opened.revision.id)
+    response.headers["X-Revision"] = opened.base
     return response
 
 
-@bp.get("/remedies/<id:revision>")
+@bp.get("/remedies/<revision:revision>")
 def remedies(build_id: int, revision: int) -> Response:
     """The verdict with what mends each finding; nothing where the build has gone on since, as nobody waits for it any more."""
 
     def gone_on() -> bool:
-        return workshop().newest(build_id) != revision
+        return workshop().stands_at(build_id) != revision
 
     if gone_on():
         return make_response("", 204)

@@ -1,4 +1,4 @@
-"""What comes from outside, made safe: numbers of rows, addresses to go back to, names of files."""
+"""What comes from outside, made safe: names and numbers of rows, addresses to go back to, names of files."""
 
 from __future__ import annotations
 
@@ -7,8 +7,11 @@ import unicodedata
 
 from flask import current_app, url_for
 from werkzeug.exceptions import HTTPException
-from werkzeug.routing import IntegerConverter, Map, RequestRedirect
+from werkzeug.routing import BaseConverter, IntegerConverter, Map, RequestRedirect, ValidationError
 
+from briskcell.services.workshop import Named, Workshop
+
+KEY = 16  # characters of a row's name
 MOST_ID = 2**53  # SQLite takes ten bits more, but a page's script counts no further
 
 
@@ -17,6 +20,60 @@ class IdConverter(IntegerConverter):
 
     def __init__(self, map: Map) -> None:
         super().__init__(map, max=MOST_ID)
+
+
+class NameConverter(BaseConverter):
+    """A row in an address: by its name, which no restore hands out again. A number, as earlier versions wrote it, is read too."""
+
+    regex = r"[0-9a-f]{16}|\d{1,15}"
+    table: Named
+
+    def to_python(self, value: str) -> int:
+        """The row's number."""
+        found = int(value) if len(value) < KEY else _shop().id_of(self.table, value)
+        if found is None:
+            raise ValidationError
+        return found
+
+    def to_url(self, value: int) -> str:
+        """The row's name; of a row that is gone, its number: what it leads to says so."""
+        return _shop().key_of(self.table, value) or str(value)
+
+
+class BuildConverter(NameConverter):
+    """A build in an address."""
+
+    table = "build"
+
+
+class RevisionConverter(NameConverter):
+    """A revision in an address."""
+
+    table = "revision"
+
+
+class RunConverter(NameConverter):
+    """A run in an address."""
+
+    table = "run"
+
+
+CONVERTERS = {"id": IdConverter, "build": BuildConverter, "revision": RevisionConverter, "run": RunConverter}
+
+
+def named(table: Named, key: str | None) -> int | None:
+    """The number of the row that a form names; None where there is none."""
+    return _shop().id_of(table, key) if key and is_name(key) else None
+
+
+def is_name(text: str) -> bool:
+    """Whether a text could be the name of a row."""
+    return re.fullmatch(r"[0-9a-f]{16}", text) is not None
+
+
+def _shop() -> Workshop:
+    found: Workshop = current_app.extensions["briskcell"]
+    return found
 
 
 def row_number(text: str | None) -> int | None:

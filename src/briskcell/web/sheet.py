@@ -13,8 +13,8 @@ from briskcell.core.wiring.cutting import pieces, to_buy
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import GRADES
 from briskcell.services import sheet
+from briskcell.services.bench.courses import totals_of
 from briskcell.services.bench.proof import proof
-from briskcell.services.bench.recording import totals_of
 from briskcell.services.judge import sheltered
 from briskcell.services.summary import summary_of
 from briskcell.services.workshop import Opened

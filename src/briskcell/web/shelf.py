@@ -17,7 +17,7 @@ from .drawing.small_river import river
 from .forms import FORMS, NewBuildForm, _Answers
 from .frame.numbers import Numbers
 from .help import TOUR, TOUR_COOKIE
-from .safe import back_to, row_number
+from .safe import back_to, named, row_number
 from .stations.pack.bay_drawing import draw_bay
 from .units import CHOICES, COOKIE
 
@@ -37,7 +37,7 @@ def workshop() -> Workshop:
 @bp.get("/")
 def shelf() -> str:
     """Every build with its numbers."""
-    removed, like = row_number(request.args.get("removed")), request.args.get("like", "").strip()[:120]
+    removed, like = named("build", request.args.get("removed")), request.args.get("like", "").strip()[:120]
     page = min(row_number(request.args.get("page")) or 0, 10**6)
     state = request.args.get("state", "") if request.args.get("state") in ("holds", "fails") else ""
     order = request.args.get("order", "") if request.args.get("order") in ORDERS else "changed"
@@ -105,14 +105,14 @@ def import_plan() -> BaseResponse:
     return redirect(url_for("build.station", build_id=build_id, station="draw"), 303)
 
 
-@bp.post("/builds/<id:build_id>/remove")
+@bp.post("/builds/<build:build_id>/remove")
 def remove(build_id: int) -> BaseResponse:
     """Take a build off the shelf; it can be put back."""
     workshop().remove(build_id)
-    return redirect(url_for("shelf.shelf", removed=build_id), 303)
+    return redirect(url_for("shelf.shelf", removed=workshop().key_of("build", build_id)), 303)
 
 
-@bp.post("/builds/<id:build_id>/restore")
+@bp.post("/builds/<build:build_id>/restore")
 def restore(build_id: int) -> BaseResponse:
     """Put a removed build back."""
     workshop().put_back(build_id)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from flask import request
@@ -15,6 +16,7 @@ class View:
     """What a page looks at: station, operating point, the open slip, how wide the map is drawn, and whether it is open.
 
     ``map`` is what was chosen: "open", "strip", or "" for what the screen has room for, which ``map_open`` then says.
+    ``unit`` names the console that was made from the build and is looked at; empty where none is.
     ``plugged`` where the map shows it on the charger: by the socket ``by``, with the console off or in the load state ``use``.
     """
 
@@ -28,6 +30,7 @@ class View:
     plugged: bool = False
     use: str = "play"
     by: str = ""
+    unit: str = ""
 
     @property
     def drawn(self) -> str:
@@ -36,9 +39,9 @@ class View:
 
     @property
     def query(self) -> dict[str, str]:
-        """The operating point, as a page's address carries it."""
+        """The operating point and the console, as a page's address carries them."""
         at = {"soc": str(round(self.soc * 100)), "state": PLUGGED if self.plugged else self.state}
-        return at | ({"use": self.use, "by": self.by} if self.plugged else {})
+        return at | ({"use": self.use, "by": self.by} if self.plugged else {}) | ({"unit": self.unit} if self.unit else {})
 
 
 PLUGGED = "plugged"
@@ -68,4 +71,5 @@ def view_of(values: MultiDict[str, str], station: str = "") -> View:
         plugged=plugged,
         use=use,
         by=values.get("by", "")[:160],
+        unit=values.get("unit", "") if re.fullmatch(r"[0-9a-f]{16}", values.get("unit", "")) else "",
     )

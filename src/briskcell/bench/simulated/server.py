@@ -6,13 +6,15 @@ import socket
 import socketserver
 import time
 from contextlib import suppress
-from threading import Lock, Thread
+from threading import Event, Lock, Thread
 
 from .talk import Talk
 from .world import World
 
 KINDS = ("meter", "supply", "load")
 LONGEST = 400  # characters of a line
+BABBLES_S = 0.002  # between two words of an instrument that babbles
+A_LETTER_S = 1.0  # of one that sends a letter a second
 HOST = "127.0.0.1"
 
 
@@ -31,15 +33,33 @@ class _Handler(socketserver.StreamRequestHandler):
         bench = self.server.bench
         if not bench.holds(self.connection):
             return
+        talk, over = self.server.talk, Event()
+        Thread(target=self._babble, args=(over,), daemon=True, name="bench-sim babbles").start()
         try:
             while line := self.rfile.readline(LONGEST):
-                answer = self.server.talk.answer(line.decode("ascii", "replace"))
+                answer = talk.answer(line.decode("ascii", "replace"))
                 if answer is not None:
-                    self.wfile.write(answer.encode("ascii", "replace") + b"\n")
+                    self._say(answer.encode("ascii", "replace") + b"\n", talk.manner)
         except OSError:
             pass  # the line was cut
         finally:
+            over.set()
             bench.lets_go(self.connection)
+
+    def _say(self, answer: bytes, manner: str) -> None:
+        if manner == "slow":
+            for k in range(len(answer)):
+                time.sleep(A_LETTER_S)
+                self.wfile.write(answer[k : k + 1])
+        else:
+            self.wfile.write(answer * (2 if manner == "twice" else 1))
+
+    def _babble(self, over: Event) -> None:
+        """Talk without being asked, while the manner is such."""
+        with suppress(OSError):
+            while not over.wait(BABBLES_S if self.server.talk.manner == "babbling" else 0.05):
+                if self.server.talk.manner == "babbling":
+                    self.wfile.write(b"+3.141593E+00\n")
 
 
 class SimulatedBench:
@@ -97,6 +117,10 @@ class SimulatedBench:
         """Forget a connection."""
         with self._lock:
             self._open.discard(connection)
+
+    def behave(self, kind: str, manner: str) -> None:
+        """Let an instrument's line behave as one of ``MANNERS`` from now on."""
+        next(s.talk for s, k in zip(self._servers, KINDS, strict=True) if k == kind).answer(f"SIM:MANNER {manner}")
 
     def cut(self, seconds: float) -> None:
         """Cut every line, and take no new one for so long."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import random
 import time
 from collections.abc import Callable
@@ -18,7 +19,10 @@ from briskcell.core.engine.sources import store_curves
 
 NOISE = 0.0008  # of a reading, one standard deviation
 LEAP = 0.002  # of its charge, after which what is read is worked out anew
+STRIDE = 0.0005  # of its charge, after which the load's own cut-off looks again
 OVER = 9.9e37
+AIR_C = 22.0
+CELL_K_PER_W, CELL_S = 12.0, 600.0  # how much warmer a cell gets by what it loses, and how long that takes; guesses
 
 
 @dataclass
@@ -26,7 +30,8 @@ class World:
     """The bench. Every question goes through its lock; time passes when it is asked for.
 
     Without probes placed at a step of the ladder, they are on the first pack's own leads. ``own_ah`` is what the console's pack
-    truly holds, as a share of what the plan says.
+    truly holds, as a share of what the plan says. Below ``cut_off_v`` the load lets go by itself; ``lowest_v`` is the least that
+    the pack's leads have seen.
     """
 
     answers: Answers
@@ -39,6 +44,7 @@ class World:
     clock: Callable[[], float] = time.monotonic
     load_a: float = 0.0
     load_on: bool = False
+    cut_off_v: float = 0.0
     supply_v: float = 5.0
     supply_a: float = 1.0
     supply_on: bool = False
@@ -56,6 +62,8 @@ class World:
         curves = store_curves(self.store, self._curve_soc, self.answers.plan.brief.cells_c)
         self._ocv, self._ohm = np.asarray(curves.ocv_v), np.asarray(curves.steady_ohm)
         self.holds_ah = curves.capacity_ah * self.own_ah
+        self._over_air_k = 0.0
+        self.lowest_v = self._terminal_v()
 
     def passed_s(self) -> float:
         """Seconds of the bench's own time. [s]"""
@@ -91,6 +99,18 @@ class World:
             else:
                 true = 1.0 if not self._placed.unit else OVER
             return self._noisy(true)
+
+    def celsius(self) -> float:
+        """What a probe on the cells shows. [°C]"""
+        with self._lock:
+            self._pass()
+            return self._noisy(AIR_C + self._over_air_k)
+
+    def reset_load(self) -> None:
+        """The load as it comes out of its box: it draws nothing."""
+        with self._lock:
+            self._pass()
+            self.load_on, self.load_a, self.cut_off_v = False, 0.0, 0.0
 
     def load(self, unit: str) -> float:
         """What the electronic load shows: volts at the pack's leads, and its amps."""
@@ -155,6 +175,17 @@ class World:
         now = self.clock()
         seconds, self._last = (now - self._last) * self.speed, now
         self._passed_s += seconds
-        amps = self._flows_a()
-        if amps:
-            self.soc = min(max(self.soc - amps * seconds / 3600 / self.holds_ah, 0.0), 1.0)
+        while seconds > 0.0 and (amps := self._flows_a()):
+            self.lowest_v = min(self.lowest_v, self._terminal_v())
+            if self.load_on and self._terminal_v() <= self.cut_off_v:
+                self.load_on = False
+                continue
+            stride = min(seconds, STRIDE * 3600.0 * self.holds_ah / abs(amps))
+            self._warm(amps, stride)
+            self.soc = min(max(self.soc - amps * stride / 3600.0 / self.holds_ah, 0.0), 1.0)
+            seconds -= stride
+        self._warm(0.0, max(seconds, 0.0))
+
+    def _warm(self, amps: float, seconds: float) -> None:
+        towards = amps**2 * self._at(self._ohm) * CELL_K_PER_W
+        self._over_air_k += (towards - self._over_air_k) * (1.0 - math.exp(-seconds / CELL_S))

@@ -71,14 +71,47 @@ def wire_rise_k(current_a: float, section_mm2: float, *, bundle: int = 1, ambien
     >>> round(wire_rise_k(3.0, awg_section_mm2(24)), 1)
     21.4
     """
-    outer_m = (math.sqrt(4.0 * section_mm2 / math.pi) + 2.0 * INSULATION_MM) * 1e-3
     amps = current_a / bundle_factor(bundle)
-    cool = H_CLOSED * math.pi * outer_m
-    at_ambient = amps**2 * wire_resistance_ohm(1.0, section_mm2, 1, ambient_c)
-    grows = amps**2 * (
-        wire_resistance_ohm(1.0, section_mm2, 1, ambient_c + 1.0) - wire_resistance_ohm(1.0, section_mm2, 1, ambient_c)
-    )
-    return at_ambient / (cool - grows) if cool > grows else math.inf
+    cool, at_ambient, grows = _balance(section_mm2, ambient_c)
+    left = cool - amps**2 * grows
+    return amps**2 * at_ambient / left if left > 0.0 else math.inf
+
+
+def carried_a(section_mm2: float, hottest_c: float, *, bundle: int = 1, ambient_c: float = 40.0) -> float:
+    """Current that an insulated copper wire carries for ever: the balance of ``wire_rise_k``, solved for the current.
+
+    Parameters
+    ----------
+    section_mm2 : float
+        Copper section. [mm²]
+    hottest_c : float
+        What its insulation stands. [°C]
+    bundle : int
+        Loaded conductors lying together.
+    ambient_c : float
+        Air around it. [°C]
+
+    Returns
+    -------
+    float
+        Amperes; 0 where the air alone is too warm.
+
+    Examples
+    --------
+    >>> from briskcell.core.engine.resistance import awg_section_mm2
+    >>> round(carried_a(awg_section_mm2(24), 40.0 + wire_rise_k(3.0, awg_section_mm2(24))), 6)
+    3.0
+    """
+    rise_k = max(hottest_c - ambient_c, 0.0)
+    cool, at_ambient, grows = _balance(section_mm2, ambient_c)
+    return bundle_factor(bundle) * math.sqrt(rise_k * cool / (at_ambient + rise_k * grows))
+
+
+def _balance(section_mm2: float, ambient_c: float) -> tuple[float, float, float]:
+    """Of a metre of wire: watts that leave it a kelvin, its ohms in the air's warmth, and by how many they grow a kelvin."""
+    outer_m = (math.sqrt(4.0 * section_mm2 / math.pi) + 2.0 * INSULATION_MM) * 1e-3
+    cold, warmer = (wire_resistance_ohm(1.0, section_mm2, 1, ambient_c + k) for k in (0.0, 1.0))
+    return H_CLOSED * math.pi * outer_m, cold, warmer - cold
 
 
 def trace_rise_k(current_a: float, width_mm: float, copper_um: float = 35.0, *, inner: bool = False) -> float:

@@ -2,30 +2,34 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from briskcell.core.answers import Answers
 from briskcell.core.assess import Assessment
+from briskcell.core.bench.course import totals
+from briskcell.core.bench.gate import no_capacity, no_figure
 from briskcell.core.bench.partial import Joined
 from briskcell.core.bench.step import LEADS_OHM, dummy_load
 from briskcell.core.engine.converters import losses_of, switching_input_current
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
-from briskcell.model.figure import Figure
+from briskcell.model.figure import Figure, Grade
 from briskcell.model.parts import Converter, EfficiencyPoint, EfficiencyPoints, Link, Load
 from briskcell.model.stores import ChargeBoard
 from briskcell.model.tree import source_of
 from briskcell.model.units import show
 from briskcell.services.edits.values import Edit
+from briskcell.services.moments import told
 from briskcell.store.runs import RunRow, RunStore
 
 from .proof import Proof, Rung
-from .recording import totals_of
 
 METER = 0.02  # of a reading, that a usual meter in its amps range may be off, with its leads in the way
-EMPTY_ENOUGH = 1.05  # of a pack's empty volts, down to which a discharge has to go to be its capacity
 SHAPE = (0.3, 1.0, 2.0)  # of the amps measured, at which the shape of a board's losses is kept
 
 
@@ -38,8 +42,15 @@ def usable(rung: Rung) -> bool:
     return value is not None and value > 0
 
 
-def put_on_plan(assessed: Assessment, found: Proof, key: str) -> Edit:
+def simulated(rung: Rung) -> bool:
+    """Whether a rung's reading comes from a simulated bench."""
+    return rung.reading is not None and bool(rung.reading.note.get("simulated"))
+
+
+def put_on_plan(assessed: Assessment, found: Proof, key: str, *, sure: bool) -> Edit:
     """What a reading says, as the figure of its part: measured, with the unit, the day, and what the meter may be off.
+
+    One that is simulated becomes a figure only where that was said once more, and is graded as a guess.
 
     Raises
     ------
@@ -49,6 +60,9 @@ def put_on_plan(assessed: Assessment, found: Proof, key: str) -> Edit:
     rung = next((r for r in found.rungs if r.step.key == key and usable(r)), None)
     if rung is None or rung.reading is None or rung.reading.value is None:
         raise FigureError(f"read-{key}", "There is no reading that could become a figure.", fix="Take it first.")
+    if why := no_figure(rung.reading.value, rung.step.unit, rung.step.likely):
+        raise FigureError(f"read-{key}", why, fix="Look for the fault, then read it again.")
+    _real(simulated(rung), f"read-{key}", sure=sure)
     return _MADE[key.partition(":")[0]](assessed, found, rung, _Known(found, rung))
 
 
@@ -59,14 +73,13 @@ class _Known:
         assert rung.reading is not None
         self.off = float(rung.reading.note.get("off", METER))
         meter = rung.reading.note.get("by", "") or "meter"
-        self.source = f"unit {found.unit.name}, {rung.reading.at.strftime('%-d %b %Y')}, {meter} ±{self.off:.2g}".replace(
-            "±0.02", "±2%"
-        )
+        self.source = f"unit {found.unit.name}, {told(rung.reading.at)}, {meter} ±{self.off:.2g}".replace("±0.02", "±2%")
+        self.grade: Grade = "guessed" if simulated(rung) else "measured"
         self.value = float(rung.reading.value or 0.0)
 
     def figure(self, likely: float, beside: float = 0.0) -> Figure:
         off = abs(likely) * self.off + beside
-        return Figure(low=max(likely - off, 0.0), likely=likely, high=likely + off, grade="measured", source=self.source)
+        return Figure(low=max(likely - off, 0.0), likely=likely, high=likely + off, grade=self.grade, source=self.source)
 
 
 def _charger(a: Assessment, _found: Proof, rung: Rung, known: _Known) -> Edit:
@@ -110,7 +123,7 @@ def _volts(a: Assessment, _found: Proof, rung: Rung, known: _Known) -> Edit:
     part = a.plan.by_id[rung.step.element]
     assert isinstance(part, Converter)
     off = part.output_v.likely * known.off / 2
-    new = Figure(low=known.value - off, likely=known.value, high=known.value + off, grade="measured", source=known.source)
+    new = Figure(low=known.value - off, likely=known.value, high=known.value + off, grade=known.grade, source=known.source)
     return Edit(replaced(a.plan, altered(part, output_v=new)), f"{part.name} makes {show(new.likely, 'V')}, measured")
 
 
@@ -144,7 +157,7 @@ def _efficiency(a: Assessment, found: Proof, rung: Rung, known: _Known) -> Edit:
         EfficiencyPoint(input_v=volts_in, output_a=k * amps, efficiency=k * watts_out / (k * watts_out + scale * w))
         for k, w in zip(SHAPE, lost, strict=True)
     )
-    loss = EfficiencyPoints(points=points, grade="measured", source=f"{known.source}; one point, the shape is that of its class")
+    loss = EfficiencyPoints(points=points, grade=known.grade, source=f"{known.source}; one point, the shape is that of its class")
     return Edit(replaced(a.plan, altered(board, loss=loss)), f"{board.name} has {share:.0%} at {show(amps, 'A')}, measured")
 
 
@@ -157,41 +170,72 @@ Made = Callable[[Assessment, Proof, Rung, _Known], Edit]
 _MADE: dict[str, Made] = {"draw": _draw, "into": _charger, "joint": _joint, "idle": _volts, "feed": _efficiency}
 
 
-def capacity_of(a: Answers, run: RunRow, store: RunStore) -> float | None:
-    """What a run says a pack holds: a discharge from full to empty that ended by itself. [Ah]"""
-    pack = next(iter(a.plan.packs), None)
+@dataclass(frozen=True, slots=True)
+class Capacity:
+    """What a discharge says a pack holds, why it says nothing, and whether it was made up by a simulated bench. [Ah]"""
+
+    ah: float
+    why_not: str
+    simulated: bool
+
+
+def capacity(a: Answers, run: RunRow, store: RunStore) -> Capacity | None:
+    """A run through the gate; None for one that was never meant to say what a pack holds."""
     about = run.about
-    if pack is None or run.kind != "discharge" or run.state != "done" or not about.get("full"):
+    if run.kind != "discharge" or not about.get("full") or not a.plan.packs:
         return None
-    if about.get("from") == "file":
-        last = store.rows(run.id, max(store.count(run.id) - 1, 0))
-        end_v = float(last[-1, 1]) if len(last) else np.inf
-    else:
-        end_v = float(about.get("below") or np.inf) if "below" in run.words else np.inf
-    if not end_v <= pack.series * pack.cell.empty_v * EMPTY_ENOUGH:
-        return None
-    held = totals_of(store, run.id).ah
-    return held if np.isfinite(held) and held > 0 else None
+    simulated = bool(about.get("simulated"))
+    if run.state != "done":
+        return Capacity(math.nan, "It did not run to its end.", simulated)
+    if (cell := about.get("cell")) is not None and cell != a.plan.packs[0].cell.part_class:
+        return Capacity(math.nan, "It was made with other cells than the plan has now.", simulated)
+    rows = store.rows(run.id)
+    held = totals(rows[:, 0], rows[:, 1], rows[:, 2]).ah
+    return Capacity(held, no_capacity(a, rows, held, _end_v(run, rows)), simulated)
 
 
-def capacity_on_plan(a: Assessment, run: RunRow, store: RunStore, unit: str) -> Edit:
-    """A measured capacity as the figure of the pack's cells.
+def _end_v(run: RunRow, rows: NDArray[np.float64]) -> float:
+    """Volts at which a run ended: those below which it was to end, where that was its end; of a file, the last."""
+    if run.about.get("from") == "file":
+        return float(rows[-1, 1]) if len(rows) else math.inf
+    by_volts = run.about.get("end", "volts" if "below" in run.words else "") == "volts"
+    return float(run.about.get("below") or math.inf) if by_volts else math.inf
+
+
+def capacity_of(a: Answers, run: RunRow, store: RunStore) -> float | None:
+    """What a run says a pack truly holds; None for one that does not come through the gate, or is simulated. [Ah]"""
+    found = capacity(a, run, store)
+    return None if found is None or found.why_not or found.simulated else found.ah
+
+
+def capacity_on_plan(a: Assessment, run: RunRow, store: RunStore, unit: str, *, sure: bool) -> Edit:
+    """A measured capacity as the figure of the pack's cells; one that is simulated only where that was said once more.
 
     Raises
     ------
     FigureError
         If the run is no measure of it.
     """
-    held = capacity_of(a, run, store)
-    if held is None:
-        raise FigureError("run", "That run says nothing about what the pack holds.", fix="Discharge it from full to empty.")
+    found = capacity(a, run, store)
+    if found is None or found.why_not:
+        why = found.why_not if found else "It was no discharge from full."
+        raise FigureError("run", f"That run says nothing about what the pack holds. {why}", fix="Discharge it from full to empty.")
+    _real(found.simulated, "run", sure=sure)
     pack = a.plan.packs[0]
-    each = held / pack.parallel / pack.cell.health
+    each = found.ah / pack.parallel / pack.cell.health
     off = each * METER / 2
-    source = f"unit {unit}, {run.began_at.strftime('%-d %b %Y')}, {run.title.lower()}"
-    new = Figure(low=each - off, likely=each, high=each + off, grade="measured", source=source)
+    made_up = ", simulated" if found.simulated else ""
+    source = f"unit {unit}, {told(run.began_at)}, {run.title.lower()}{made_up}"
+    new = Figure(low=each - off, likely=each, high=each + off, grade="guessed" if made_up else "measured", source=source)
     cell = pack.cell.model_copy(update={"measured_ah": new})
-    return Edit(replaced(a.plan, altered(pack, cell=cell)), f"{pack.name}: each cell holds {show(each, 'Ah')}, measured")
+    words = f"{pack.name}: each cell holds {show(each, 'Ah')}, {'from the simulated bench' if made_up else 'measured'}"
+    return Edit(replaced(a.plan, altered(pack, cell=cell)), words)
+
+
+def _real(simulated: bool, slot: str, *, sure: bool) -> None:
+    if simulated and not sure:
+        raise FigureError(slot, "That was read on a simulated bench: no meter has seen this console.",
+                          fix="Say once more that it shall stand on the plan all the same.")  # fmt: skip
 
 
 def _others(part: Load, play: Figure) -> dict[str, Figure]:

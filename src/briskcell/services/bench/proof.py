@@ -9,6 +9,7 @@ from typing import Literal
 
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.causes import Cause, causes
+from briskcell.core.bench.gate import impossible
 from briskcell.core.bench.step import Step
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
@@ -139,6 +140,8 @@ def take(
         value = SEEN
     else:
         value = read_by(step) if read_by else _value(text, step.unit, slot)
+        if not read_by and (why := impossible(value, step.unit, step.likely)):
+            raise FigureError(slot, why, fix="Type it with its unit.")
     store.take(found.unit.id, key, value, "", class_of(assessed.plan, step), note)
 
 

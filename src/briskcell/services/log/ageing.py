@@ -10,8 +10,9 @@ from briskcell.core.assess import Assessment
 from briskcell.core.bench.course import step_ohm
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
+from briskcell.services.bench.courses import totals_of
 from briskcell.services.bench.measured import capacity_of
-from briskcell.services.bench.recording import totals_of
+from briskcell.services.moments import told
 from briskcell.store.runs import RunRow, RunStore
 
 WORN = 0.8  # of the label, below which makers of cells count them as worn out
@@ -88,4 +89,4 @@ def _words(tests: tuple[Test, ...], charges: float) -> tuple[str, ...]:
 
 
 def _day(at: datetime) -> str:
-    return at.strftime("%-d %b %Y")
+    return told(at)

@@ -12,6 +12,7 @@ from briskcell.core.bench.culprit import When
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
 from briskcell.model.units import read, show
+from briskcell.services.moments import kept
 from briskcell.store.log import LogStore
 
 MOST_PHOTO = 8_000_000  # bytes
@@ -103,6 +104,6 @@ def _moment(text: str) -> datetime | None:
     if not text.strip():
         return None
     try:
-        return datetime.fromisoformat(text.strip()).replace(tzinfo=None)
+        return kept(datetime.fromisoformat(text.strip()))
     except ValueError as error:
         raise FigureError("at", f"“{text[:30]}” is no day.", fix="Write 2026-11-26 or 2026-11-26T14:30.") from error

@@ -1,30 +1,42 @@
-"""Which unit of a build a page is about: the one that its request names."""
+"""Which unit of a build a page is about: the one that its view names."""
 
 from __future__ import annotations
+
+from dataclasses import replace
 
 from flask import abort, request
 
 from briskcell.core.assess import Assessment
 from briskcell.services.bench.proof import Proof, Unit, proof
-from briskcell.web.safe import row_number
+from briskcell.web.safe import named
 from briskcell.web.shelf import workshop
+from briskcell.web.view import View
+
+ABOUT_ONE = ("bench", "log")  # stations that are about one console: the newest where none is named
 
 
-def shown_unit(build_id: int) -> tuple[tuple[Unit, ...], Unit | None]:
-    """Every unit of a build, and the one that is shown: the newest where none is named, None where there is none."""
+def with_unit(view: View, build_id: int) -> View:
+    """A view with the console that it is about, so that everything on its page keeps to it."""
+    if not view.unit and view.station not in ABOUT_ONE:
+        return view
     units = workshop().units.units(build_id)
-    wanted = row_number(request.values.get("unit"))
-    return units, next((u for u in units if u.id == wanted), units[-1] if units else None)
+    if any(u.key == view.unit for u in units):
+        return view
+    return replace(view, unit=units[-1].key if units and view.station in ABOUT_ONE else "")
 
 
-def named_unit(build_id: int) -> int:
-    """The number of the unit that a form names; without one of this build there is no such page."""
-    wanted = row_number(request.form.get("unit"))
-    return next((u.id for u in workshop().units.units(build_id) if u.id == wanted), None) or abort(404)
+def shown_unit(build_id: int, view: View) -> tuple[tuple[Unit, ...], Unit | None]:
+    """Every unit of a build, and the one that a view is about; None where there is none."""
+    units = workshop().units.units(build_id)
+    return units, next((u for u in units if u.key == view.unit), None)
 
 
-def proof_of(build_id: int, unit_id: int, assessed: Assessment, *, standing: bool = False) -> Proof:
-    """The ladder of one of a build's units; of a ``standing`` console nothing on it waits for what is below."""
-    store = workshop().units
-    unit = next(u for u in store.units(build_id) if u.id == unit_id)
-    return proof(assessed, unit, store.readings(unit_id), standing=standing)
+def named_unit(build_id: int) -> Unit:
+    """The unit that a form names; without one of this build there is no such page."""
+    wanted = named("unit", request.form.get("unit"))
+    return next((u for u in workshop().units.units(build_id) if u.id == wanted), None) or abort(404)
+
+
+def proof_of(unit: Unit, assessed: Assessment, *, standing: bool = False) -> Proof:
+    """The ladder of a unit; of a ``standing`` console nothing on it waits for what is below."""
+    return proof(assessed, unit, workshop().units.readings(unit.id), standing=standing)

@@ -1,4 +1,5 @@
 // Starts the page's few behaviours. Everything of substance is computed on the server.
+import { startBench } from "./bench.js";
 import { startDrags } from "./drag.js";
 import { startDrop } from "./drop.js";
 import { startFields } from "./fields.js";
@@ -34,3 +35,4 @@ startKeeping();
 startProbes();
 startUploads();
 startScatters();
+startBench();

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from threading import BoundedSemaphore
 
 from flask import Response, abort, g, make_response, request, session
@@ -14,16 +15,18 @@ from briskcell.core.bench.specimen import fault_of
 from briskcell.model.errors import FigureError
 from briskcell.model.units import read
 from briskcell.services.bench.asked import test_of
+from briskcell.services.bench.courses import stream
 from briskcell.services.bench.measured import capacity_on_plan, put_on_plan
 from briskcell.services.bench.proof import Proof, add_unit, take
-from briskcell.services.bench.recording import stream
 from briskcell.web.build import bp, change, form, render
-from briskcell.web.safe import row_number
+from briskcell.web.lan import at_the_computer, still_let_in, who_asks
+from briskcell.web.safe import named, row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.view import view_of
 
-from ..which_unit import named_unit, proof_of
+from ..which_unit import named_unit, proof_of, shown_unit, with_unit
 from . import practice  # noqa: F401  adds its page to the build
+from .surface import state_of
 
 STREAMS = BoundedSemaphore(6)  # each holds one of the server's threads
 LASTS_S = 30.0  # after which a page asks for the next stretch of a stream by itself
@@ -34,15 +37,16 @@ FASTEST = 100_000.0
 @bp.post("/unit")
 def unit(build_id: int) -> Response:
     """One more unit."""
-    add_unit(workshop().units, build_id, form("name"))
-    return render(workshop().open(build_id), view_of(request.form))
+    made = add_unit(workshop().units, build_id, form("name"))
+    key = workshop().key_of("unit", made) or ""
+    return render(workshop().open(build_id), replace(view_of(request.form), unit=key))
 
 
 @bp.post("/reading")
 def reading(build_id: int) -> Response:
     """A reading on a unit, typed or taken by the meter; what was typed stays where it makes no sense."""
     shop, opened = workshop(), workshop().open(build_id)
-    found = proof_of(build_id, named_unit(build_id), opened.assessed)
+    found = proof_of(named_unit(build_id), opened.assessed)
     note = {name: form(name)[:60] for name in NOTED if form(name)}
     if "by" in note:
         session["measures"] = note["by"]
@@ -54,7 +58,7 @@ def reading(build_id: int) -> Response:
             shop.units,
             found,
             form("step"),
-            form("reading"),
+            form(f"read-{form('step')}"),  # a field of the step's own: what was typed for another proves nothing here
             reason=form("reason"),
             back=form("do") == "back",
             note=note,
@@ -72,13 +76,16 @@ def _by_meter(build_id: int, assessed: Assessment, found: Proof) -> None:
     off = {"V": "volts", "A": "amps", "Ω": "ohms"}.get(step.unit if step else "", "volts")
     share = getattr(meters[0].description.error, off)[0]
     note = {"by": meters[0].description.name[:60], "off": f"{max(share, 0.001):g}"}
+    if meters[0].is_simulated():
+        note["simulated"] = "yes"
     take(assessed, shop.units, found, form("step"), "", note=note, read_by=lambda s: shop.instruments.read(meters[0].id, s))
 
 
 @bp.post("/measured")
 def measured(build_id: int) -> Response:
     """A reading as a figure of the plan."""
-    return change(build_id, lambda a: put_on_plan(a, proof_of(build_id, named_unit(build_id), a), form("step")))
+    unit = named_unit(build_id)
+    return change(build_id, lambda a: put_on_plan(a, proof_of(unit, a), form("step"), sure=form("sure") == "yes"))
 
 
 @bp.post("/instrument")
@@ -87,7 +94,9 @@ def instrument(build_id: int) -> Response:
     known, number = workshop().instruments, row_number(form("instrument")) or 0
     if form("do") == "who":
         g.who = (number, known.who(number))
-    elif form("do") == "remove":
+        return render(workshop().open(build_id), view_of(request.form))
+    at_the_computer("address")
+    if form("do") == "remove":
         known.remove(number)
     else:
         known.add(form("address"), request.form.get("description", "").replace("\r\n", "\n"))
@@ -98,8 +107,9 @@ def instrument(build_id: int) -> Response:
 def simulate(build_id: int) -> Response:
     """Put the build on the simulated bench, take it away, or cut its line for a moment."""
     known, opened = workshop().instruments, workshop().open(build_id)
+    at_the_computer("simulate")
     if form("do") == "clear":
-        known.clear()
+        known.clear("simulate")
     elif form("do") == "cut":
         known.with_bench(lambda bench: bench.cut(3.0))
     else:
@@ -115,17 +125,16 @@ def simulate(build_id: int) -> Response:
 @bp.post("/run")
 def run(build_id: int) -> Response:
     """Begin a run, stop it, remove it, or make its capacity the plan's."""
-    shop, number, do = workshop(), row_number(form("run")) or 0, form("do")
+    shop, number, do = workshop(), named("run", form("run")) or 0, form("do")
     if do == "begin":
-        unit_id = named_unit(build_id)
-        shop.recorder.begin(unit_id, test_of(form, lambda name: row_number(form(name))))
+        _begin(build_id)
     else:
         found = shop.runs.get(number)
         if found is None or shop.units.build_of(found.unit_id) != build_id:
             abort(404)
         if do == "plan":
             name = next(u.name for u in shop.units.units(build_id) if u.id == found.unit_id)
-            return change(build_id, lambda a: capacity_on_plan(a, found, shop.runs, name))
+            return change(build_id, lambda a: capacity_on_plan(a, found, shop.runs, name, sure=form("sure") == "yes"))
         shop.recorder.stop(number)
         if do == "remove" and not shop.recorder.runs(number):
             shop.runs.remove(number)
@@ -133,7 +142,30 @@ def run(build_id: int) -> Response:
     return render(shop.open(build_id), view_of(request.form))
 
 
-@bp.get("/runs/<id:run>/stream")
+def _begin(build_id: int) -> None:
+    shop, unit, opened = workshop(), named_unit(build_id), workshop().open(build_id)
+    if form("kind") == "discharge":
+        at_the_computer("run")
+    known = {i.id: i for i in shop.instruments.of_build(build_id)}
+    where = f"{opened.plan.name}, {unit.name}"
+    test = test_of(form, lambda name: known.get(row_number(form(name)) or -1), opened.assessed, where)
+    pack = next(iter(opened.plan.packs), None)
+    shop.recorder.begin(unit.id, test, {"cell": pack.cell.part_class} if pack and test.kind == "discharge" else {})
+
+
+@bp.get("/bench/news")
+def bench_news(build_id: int) -> Response:
+    """What else happened to a console since its page was made: nothing, or the page as it is now."""
+    view = with_unit(view_of(request.args, "bench"), build_id)
+    _, unit = shown_unit(build_id, view)
+    if unit is None or request.args.get("seen") == state_of(unit):
+        return make_response("", 204)
+    response = render(workshop().open(build_id), view)
+    response.headers["HX-Retarget"], response.headers["HX-Reswap"] = "#build", "outerMorph"
+    return response
+
+
+@bp.get("/runs/<run:run>/stream")
 def run_stream(build_id: int, run: int) -> Response:
     """A run as it goes on: server-sent events, from the reading on that was seen last."""
     shop = workshop()
@@ -144,9 +176,13 @@ def run_stream(build_id: int, run: int) -> Response:
     if not STREAMS.acquire(blocking=False):
         return make_response("Too many pages watch runs.", 503, {"Retry-After": "5"})
 
+    device = who_asks()
+
     def events() -> Iterator[str]:
         yield "retry: 500\n\n"
         for news in stream(shop.recorder, shop.runs, run, seen, time.monotonic() + LASTS_S):
+            if not still_let_in(device):
+                return
             yield f"id: {news['seen']}\ndata: {json.dumps(news)}\n\n"
 
     response = Response(events(), mimetype="text/event-stream")

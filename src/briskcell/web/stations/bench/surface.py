@@ -9,16 +9,16 @@ from flask import g, request, session
 
 from briskcell.bench.description import standard
 from briskcell.core.bench.course import Totals
+from briskcell.core.bench.discharge import allowed
 from briskcell.core.bench.specimen import WORDS, could_be
 from briskcell.core.bench.step import STAGES, Step
 from briskcell.core.wiring.order import Joint
+from briskcell.services.bench.courses import Run, course_of, share
 from briskcell.services.bench.instruments import QUANTITY, UNIT
 from briskcell.services.bench.joints import joined_before
-from briskcell.services.bench.measured import capacity_of, usable
-from briskcell.services.bench.proof import explained, proof
-from briskcell.services.bench.recording import Run, course_of, share
+from briskcell.services.bench.measured import capacity, simulated, usable
+from briskcell.services.bench.proof import Unit, explained, proof
 from briskcell.services.workshop import Opened
-from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.units import show
 from briskcell.web.view import View
@@ -36,10 +36,10 @@ SECTIONS = (
 )
 
 
-def surface(opened: Opened, _view: View) -> dict[str, Any]:
+def surface(opened: Opened, view: View) -> dict[str, Any]:
     """What the Bench station shows: one unit's ladder, runs and instruments."""
     shop = workshop()
-    units, unit = shown_unit(opened.revision.build_id)
+    units, unit = shown_unit(opened.revision.build_id, view)
     if unit is None or not opened.plan.stores:
         return {"units": units, "unit": unit, "proof": None}
     found = proof(opened.assessed, unit, shop.units.readings(unit.id))
@@ -56,6 +56,8 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "causes": explained(opened.assessed, due) if due else (),
         "stages": [(title, rungs) for title, rungs in stages if rungs],
         "usable": {r.step.key for r in found.rungs if usable(r)},
+        "made_up": {r.step.key for r in found.rungs if simulated(r)},
+        "state": state_of(unit),
         "titles": {r.step.key: r.step.title for r in found.rungs},
         **_instruments(opened, due.step if due else None),
         **_runs(opened, unit.id),
@@ -71,7 +73,6 @@ def _instruments(opened: Opened, step: Step | None) -> dict[str, Any]:
     build_id = opened.revision.build_id
     known = shop.instruments.of_build(build_id)
     what = QUANTITY.get(step.unit, "") if step else ""
-    pack = next(iter(plan.packs), None)
     return {
         "instruments": known,
         "meters": [i for i in shop.instruments.of_kind("meter", build_id) if what and getattr(i.description.ask, what)],
@@ -81,21 +82,34 @@ def _instruments(opened: Opened, step: Step | None) -> dict[str, Any]:
         "who": g.get("who"),
         "standard": {k: standard(k) for k in ("meter", "supply", "load")},
         "faults": [(f"{f.kind},{f.where}", f"{WORDS[f.kind]}: {plan.by_id[f.where].name}") for f in could_be(opened.assessed)],
-        "usual_a": round(0.2 * pack.cell.capacity_ah.likely * pack.parallel, 2) if pack else 0.5,
-        "usual_end": pack.series * pack.cell.empty_v if pack else 3.0,
+        **_usual(opened),
     }
+
+
+def _usual(opened: Opened) -> dict[str, Any]:
+    """What a discharge of the first store usually asks, and the most that the plan allows."""
+    may, pack = allowed(opened.assessed), next(iter(opened.plan.packs), None)
+    fifth = 0.2 * pack.cell.capacity_ah.likely * pack.parallel if pack else 0.5  # of its capacity an hour: IEC 61960-3, 7.3.1
+    return {"may": may, "usual_a": round(min(fifth, may.most_a.value), 2), "usual_end": may.least_v.value}
+
+
+def state_of(unit: Unit) -> str:
+    """What was read and run of a unit so far, in a word: another as soon as anything is added."""
+    shop = workshop()
+    readings, runs = shop.units.readings(unit.id), shop.runs.of_unit(unit.id)
+    return f"{len(readings)}-{len(runs)}-{sum(r.state == 'running' for r in runs)}"
 
 
 def _runs(opened: Opened, unit_id: int) -> dict[str, Any]:
     shop = workshop()
     runs = shop.runs.of_unit(unit_id)
-    wanted = row_number(request.values.get("run"))
+    wanted = request.values.get("run", "")
     going = next((r for r in runs if r.state == "running"), None)
-    run = next((r for r in runs if r.id == wanted), going or next(iter(runs), None))
+    run = next((r for r in runs if r.key == wanted), going or next(iter(runs), None))
     out: dict[str, Any] = {
         "runs": runs,
         "run": run,
-        "capacities": {r.id for r in runs if capacity_of(opened.assessed, r, shop.runs) is not None},
+        "capacities": {r.id: c for r in runs if (c := capacity(opened.assessed, r, shop.runs)) is not None},
     }
     return out | (_shown(run) if run else {})
 

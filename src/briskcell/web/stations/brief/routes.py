@@ -10,7 +10,7 @@ from briskcell.web.drawing.small_curve import small_curve
 from briskcell.web.shelf import workshop
 
 
-@bp.get("/backwards/<id:revision>")
+@bp.get("/backwards/<revision:revision>")
 def backwards(build_id: int, revision: int) -> str:
     """Every question with its answer and the curve around it."""
     opened = workshop().at(build_id, revision)

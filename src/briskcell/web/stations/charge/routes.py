@@ -12,7 +12,7 @@ from briskcell.web.build import bp
 from briskcell.web.shelf import workshop
 
 
-@bp.get("/charge/<id:revision>/times")
+@bp.get("/charge/<revision:revision>/times")
 def charge_times(build_id: int, revision: int) -> str:
     """Times from a charge to full, 80 % and enough, for each supply; a figure that makes no sense is refused beside its field."""
     assessed = workshop().at(build_id, revision).assessed

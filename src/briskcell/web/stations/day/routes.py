@@ -35,7 +35,7 @@ def change_day(build_id: int) -> Response:
     return change(build_id, edits.get(do) or abort(400))
 
 
-@bp.get("/day/<id:revision>/plugs")
+@bp.get("/day/<revision:revision>/plugs")
 def day_plugs(build_id: int, revision: int) -> str:
     """The latest moments to plug in and the weakest supply: asked for once the page stands."""
     opened = workshop().at(build_id, revision)

@@ -9,7 +9,7 @@ from briskcell.web.build import bp, change, form
 from briskcell.web.shelf import workshop
 
 
-@bp.get("/cooler/<id:revision>")
+@bp.get("/cooler/<revision:revision>")
 def cooler(build_id: int, revision: int) -> str:
     """What makes the case cooler, ranked: asked for once the page stands."""
     found = cooling.coolings(workshop().at(build_id, revision).assessed)

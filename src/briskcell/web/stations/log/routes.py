@@ -14,7 +14,7 @@ from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.view import view_of
 
-from ..which_unit import named_unit, proof_of
+from ..which_unit import named_unit, proof_of, with_unit
 from .surface import learned
 
 KINDS = {"discharge": "Discharge from a file", "watch": "Log from a file"}
@@ -24,10 +24,11 @@ def _shown(build_id: int) -> Response:
     return render(workshop().open(build_id), view_of(request.form))
 
 
-@bp.get("/learned/<id:revision>")
+@bp.get("/learned/<revision:revision>")
 def learned_of(build_id: int, revision: int) -> str:
     """What a unit's measurements teach."""
-    return render_template("log/_learned.html", **learned(workshop().at(build_id, revision)))
+    view = with_unit(view_of(request.args, "log"), build_id)
+    return render_template("log/_learned.html", **learned(workshop().at(build_id, revision), view))
 
 
 @bp.post("/log")
@@ -35,26 +36,29 @@ def write_log(build_id: int) -> Response:
     """A line of a unit's log: a timed run, a complaint, a change; or one taken out, or a complaint that is found."""
     shop, unit, do = workshop(), named_unit(build_id), form("do")
     if do == "run":
-        add_run(shop.log, unit, form("hours"), form("end"), form("words"), form("at"))
+        add_run(shop.log, unit.id, form("hours"), form("end"), form("words"), form("at"))
     elif do == "complaint":
-        add_complaint(shop.log, shop.open(build_id).plan, unit, form("when"), form("what"), form("words"))
+        add_complaint(shop.log, shop.open(build_id).plan, unit.id, form("when"), form("what"), form("words"))
     elif do == "change":
-        add_note(shop.log, unit, form("words"), form("at"))
+        add_note(shop.log, unit.id, form("words"), form("at"))
     else:
         entry = shop.log.get(row_number(form("entry")) or 0)
-        if entry is None or entry.unit_id != unit:
+        if entry is None or entry.unit_id != unit.id:
             abort(404)
         if do == "repeat":
-            shop.units.take(unit, form("step"), None)
+            shop.units.take(unit.id, form("step"), None)
             shop.log.note(entry.id, entry.about | {"repeat": form("step")})
         elif do == "answer":
             opened = shop.open(build_id)
             take(
-                opened.assessed, shop.units, proof_of(build_id, unit, opened.assessed, standing=True), form("step"), form("reading")
-            )
+                opened.assessed, shop.units, proof_of(unit, opened.assessed, standing=True), form("step"),
+                form(f"read-{form('step')}"),
+            )  # fmt: skip
             shop.log.note(entry.id, entry.about | {"repeat": form("step")})
         elif do == "plan":
-            return change(build_id, lambda a: put_on_plan(a, proof_of(build_id, unit, a, standing=True), form("step")))
+            return change(
+                build_id, lambda a: put_on_plan(a, proof_of(unit, a, standing=True), form("step"), sure=form("sure") == "yes")
+            )
         elif do == "found":
             shop.log.note(entry.id, entry.about | {"open": False})
         else:
@@ -68,7 +72,7 @@ def take_photo(build_id: int) -> Response:
     shop, unit = workshop(), named_unit(build_id)
     path = shop.uploads.path(form("file"))
     try:
-        add_photo(shop.log, unit, path.read_bytes(), form("words"))
+        add_photo(shop.log, unit.id, path.read_bytes(), form("words"))
     finally:
         shop.uploads.done(form("file"))
     return _shown(build_id)
@@ -103,7 +107,7 @@ def import_log(build_id: int) -> Response:
         if do == "take":
             kind = form("kind") if form("kind") in KINDS else "watch"
             title = form("title").strip() or KINDS[kind]
-            work = bring_in(shop.uploads, shop.log, shop.runs, unit, name, corrected(layout, form), title[:120], kind)
+            work = bring_in(shop.uploads, shop.log, shop.runs, unit.id, name, corrected(layout, form), title[:120], kind)
             shop.jobs.begin(build_id, KIND, work)
         else:
             g.laid = {"file": name, "layout": layout, "rows": rows, "title": form("title")[:120]}

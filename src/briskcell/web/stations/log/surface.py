@@ -13,18 +13,18 @@ from flask import g, request, url_for
 from briskcell.core.bench.course import step_ohm
 from briskcell.core.bench.culprit import WHENS, Suspect, separating, suspects
 from briskcell.formats.meter_csv import ROLES
+from briskcell.services.bench.courses import Run, course_of
 from briskcell.services.bench.measured import usable
-from briskcell.services.bench.proof import explained
-from briskcell.services.bench.recording import Run, course_of
+from briskcell.services.bench.proof import Unit, explained
 from briskcell.services.judge import sheltered
 from briskcell.services.log.ageing import WORN, Ageing, ageing
 from briskcell.services.log.compared import compared
 from briskcell.services.log.entries import ENDS
 from briskcell.services.log.imports import KIND
 from briskcell.services.log.learned import Forecast, Lesson, forecast, lesson, measurements
+from briskcell.services.moments import local
 from briskcell.services.workshop import Opened
 from briskcell.web.drawing.curves import numbers, plot
-from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.units import show
 from briskcell.web.view import View
@@ -44,20 +44,21 @@ OTHERS = 6  # builds that a forecast is made for
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A line of the log: when, which kind, in words; a picture's address, a run's number, or an entry's."""
+    """A line of the log: when, which kind, in words; a picture's address, a run's name, or an entry's number."""
 
     at: datetime
     kind: str
     words: str
     entry: int | None = None
-    run: int | None = None
+    run: str = ""
     photo: str = ""
+    simulated: bool = False
 
 
-def surface(opened: Opened, _view: View) -> dict[str, Any]:
+def surface(opened: Opened, view: View) -> dict[str, Any]:
     """What the Log station shows of one unit."""
     shop, build_id = workshop(), opened.revision.build_id
-    units, unit = shown_unit(build_id)
+    units, unit = shown_unit(build_id, view)
     if unit is None:
         return {"units": units, "unit": None}
     runs = [r for r in shop.runs.of_unit(unit.id) if r.state not in ("running", "importing")]
@@ -70,7 +71,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "roles": ROLES,
         "whens": WHENS,
         "ends": ENDS,
-        "complaints": _complaints(opened, unit.id),
+        "complaints": _complaints(opened, unit),
         **_run(opened, runs),
     }
 
@@ -82,7 +83,7 @@ def show_range(ends: tuple[float, float, float]) -> str:
 
 def _lines(build_id: int, unit_id: int, runs: list[Run]) -> list[Line]:
     shop = workshop()
-    out = [Line(r.began_at, "measured", f"{r.title}: {r.words}", run=r.id) for r in runs]
+    out = [Line(r.began_at, "measured", f"{r.title}: {r.words}", run=r.key, simulated=bool(r.about.get("simulated"))) for r in runs]
     for e in shop.log.of_unit(unit_id):
         words = e.words
         if e.kind == "complaint":
@@ -94,16 +95,16 @@ def _lines(build_id: int, unit_id: int, runs: list[Run]) -> list[Line]:
         photo = url_for("build.photo", build_id=build_id, entry=e.id) if e.file else ""
         out.append(Line(e.at, e.kind, words, entry=e.id, photo=photo))
     readings = shop.units.readings(unit_id)
-    for day in sorted({r.at.date() for r in readings if r.value is not None}):
-        at = [r for r in readings if r.at.date() == day and r.value is not None]
+    for day in sorted({local(r.at).date() for r in readings if r.value is not None}):
+        at = [r for r in readings if local(r.at).date() == day and r.value is not None]
         out.append(Line(at[-1].at, "bench", f"{len(at)} reading{'s' if len(at) != 1 else ''} on the bench"))
     return sorted(out, key=lambda line: line.at, reverse=True)
 
 
 def _run(opened: Opened, runs: list[Run]) -> dict[str, Any]:
     shop = workshop()
-    wanted = row_number(request.values.get("run"))
-    run = next((r for r in runs if r.id == wanted), runs[0] if runs else None)
+    wanted = request.values.get("run", "")
+    run = next((r for r in runs if r.key == wanted), runs[0] if runs else None)
     if run is None:
         return {"run": None}
     against = sheltered("a run beside its prediction", lambda: compared(opened.assessed, run, shop.runs), None)
@@ -132,10 +133,10 @@ def _run(opened: Opened, runs: list[Run]) -> dict[str, Any]:
     }
 
 
-def _complaints(opened: Opened, unit_id: int) -> list[dict[str, Any]]:
+def _complaints(opened: Opened, unit: Unit) -> list[dict[str, Any]]:
     """Open complaints with their suspects, and the reading that tells the first two apart."""
     out: list[dict[str, Any]] = []
-    for e in workshop().log.of_unit(unit_id):
+    for e in workshop().log.of_unit(unit.id):
         if e.kind != "complaint" or not e.about.get("open", True) or len(out) == 3:
             continue
         what = e.about["what"] if e.about["what"] in opened.plan.by_id else ""
@@ -144,14 +145,14 @@ def _complaints(opened: Opened, unit_id: int) -> list[dict[str, Any]]:
         step = separating(opened.assessed, *found[:2]) if len(found) > 1 else None
         name = opened.plan.by_id[what].name if what else "the whole console"
         out.append(
-            {"entry": e, "what": name, "suspects": found, "step": step, "read": _answer(opened, unit_id, e.about.get("repeat"))}
+            {"entry": e, "what": name, "suspects": found, "step": step, "read": _answer(opened, unit, e.about.get("repeat"))}
         )
     return out
 
 
-def _answer(opened: Opened, unit_id: int, step: str | None) -> dict[str, Any] | None:
+def _answer(opened: Opened, unit: Unit, step: str | None) -> dict[str, Any] | None:
     """What was read for a complaint: the reading in words, whether it is as it should be, why not, whether it makes a figure."""
-    ladder = proof_of(opened.revision.build_id, unit_id, opened.assessed, standing=True) if step else None
+    ladder = proof_of(unit, opened.assessed, standing=True) if step else None
     rungs = ladder.rungs if ladder else ()
     rung = next((r for r in rungs if r.step.key == step and r.reading is not None and r.reading.value is not None), None)
     if rung is None or rung.reading is None or rung.reading.value is None or not rung.step.unit:
@@ -161,10 +162,10 @@ def _answer(opened: Opened, unit_id: int, step: str | None) -> dict[str, Any] | 
             "why": reasons[0].words if reasons else "", "usable": usable(rung)}  # fmt: skip
 
 
-def learned(opened: Opened) -> dict[str, Any]:
+def learned(opened: Opened, view: View) -> dict[str, Any]:
     """What measurements of a build's units teach: asked for once the page stands, since it samples this build and others."""
     shop = workshop()
-    units, unit = shown_unit(opened.revision.build_id)
+    units, unit = shown_unit(opened.revision.build_id, view)
     told = measurements(opened.assessed, unit, units, shop.log, shop.runs) if unit else ()
     found = sheltered("learning", lambda: lesson(opened.assessed, told), None)
     forecasts = _forecasts(opened, found) if found else []

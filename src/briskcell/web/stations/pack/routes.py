@@ -29,7 +29,7 @@ def edit_bay(build_id: int) -> Response:
     return change(build_id, lambda a: bay.remove_block(a.plan, number))
 
 
-@bp.get("/packs/<id:revision>")
+@bp.get("/packs/<revision:revision>")
 def packs(build_id: int, revision: int) -> str:
     """All packs of the library that fit: asked for once the page stands."""
     return render_template("pack/_packs.html", id=build_id, **choices(workshop().at(build_id, revision)))
@@ -107,7 +107,7 @@ def search_take(build_id: int) -> Response:
     shop, base = workshop(), base_revision()
     edit = taken(shop.at(build_id, base).assessed)
     made = shop.variant(build_id, base, edit.words[:100])
-    shop.change(made, shop.newest(made) or 0, taken)
+    shop.change(made, shop.stands_at(made) or 0, taken)
     response = make_response("", 204)
     response.headers["HX-Redirect"] = url_for("build.station", build_id=made, station="pack")
     return response

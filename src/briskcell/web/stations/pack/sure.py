@@ -18,7 +18,7 @@ from briskcell.web.units import show
 WIDTH, HEIGHT, BINS = 520.0, 96.0, 60
 
 
-@bp.get("/sure/<id:revision>")
+@bp.get("/sure/<revision:revision>")
 def sure(build_id: int, revision: int) -> str:
     """Asked for once the page stands."""
     opened = workshop().at(build_id, revision)

@@ -24,7 +24,7 @@ def rail(build_id: int) -> Response:
     return change(build_id, lambda a: feeding.add_rail(a.plan, form("part_class"), form("fed_by"), form("name")))
 
 
-@bp.get("/alternatives/<id:revision>")
+@bp.get("/alternatives/<revision:revision>")
 def both_ways(build_id: int, revision: int) -> str:
     """One board or two, side by side: asked for once the page stands."""
     found = alternatives.alternatives(workshop().at(build_id, revision).assessed)

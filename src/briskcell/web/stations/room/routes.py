@@ -47,7 +47,7 @@ def size(build_id: int) -> Response:
     return change(build_id, lambda a: layout.give_size(a.plan, form("part")))
 
 
-@bp.get("/millimetres/<id:revision>")
+@bp.get("/millimetres/<revision:revision>")
 def millimetres(build_id: int, revision: int) -> str:
     """What each change takes off the thickness: asked for once the page stands."""
     now, found = layout.gains(workshop().at(build_id, revision).assessed)

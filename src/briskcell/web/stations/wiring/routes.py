@@ -19,7 +19,7 @@ def joint(build_id: int) -> Response:
     return change(build_id, lambda a: joints.toggle(a.plan, form("joint")))
 
 
-@bp.get("/gauges/<id:revision>")
+@bp.get("/gauges/<revision:revision>")
 def found_gauges(build_id: int, revision: int) -> str:
     """The thinnest gauge for each wire, within the drop allowed: asked for as it is typed."""
     drop, owned_text = request.args.get("drop", "") or "50 mV", request.args.get("owned", "")[:120]
