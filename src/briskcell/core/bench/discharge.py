@@ -201,7 +201,7 @@ class Watch:
             return End("amps", f"Ended: the load drew {show(amps, 'A')} where {show(stops.set_a, 'A')} was set.")
         if celsius > stops.most_c:
             return End("heat", f"Ended: the cells were at {celsius:.0f} °C; {stops.most_c:.0f} °C is the most.")
-        if age_s < FRESH_S and abs(meter_v - load_v) > drop_v + APART_V:
+        if amps > AT_REST_A and age_s < FRESH_S and abs(meter_v - load_v) > drop_v + APART_V:
             return End("apart", f"Ended: the meter shows {show(meter_v, 'V')}, the load {show(load_v, 'V')}. One of them is on "
                                 "something else, or a clip has come off.")  # fmt: skip
         if self.ah >= stops.most_ah:
