@@ -101,7 +101,7 @@ def demo_command(data: Path | None, port: int) -> None:
 @_data
 def backup_command(file: Path, data: Path | None) -> None:
     """Write the whole of your data folder into FILE, while it is used or not."""
-    from briskcell.services.backup import back_up
+    from briskcell.services.backups.taking import back_up
     from briskcell.store import StoreError
 
     try:
@@ -118,7 +118,9 @@ def backup_command(file: Path, data: Path | None) -> None:
 def restore_command(file: Path, data: Path | None, yes: bool) -> None:
     """Put the backup FILE in the place of your data folder; what was there is kept in a file beside it."""
     from briskcell.services import folder as folders
-    from briskcell.services.backup import contents_of, examined, restore
+    from briskcell.services.backups.archive import examined
+    from briskcell.services.backups.restoring import restore
+    from briskcell.services.backups.taking import contents_of
     from briskcell.store import StoreError
 
     folder = data or data_folder()

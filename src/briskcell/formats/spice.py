@@ -196,7 +196,7 @@ def _steps(phases: Sequence[Phase], value: Callable[[Phase], float]) -> str:
 
 
 def _head(out: _Sheet, title: str) -> None:
-    out.add(title, "* Written by Brisk Cell. An estimate: it certifies nothing. Node, part:")
+    out.add(f"Brisk Cell, {title}", "* Written by Brisk Cell. An estimate: it certifies nothing. Node, part:")
     out.add(*(f"* {node} {_plain(out.plan.by_id[i].name)} ({i})" for i, node in out.node.items()))
 
 

@@ -12,6 +12,8 @@ from briskcell.formats.plan_json import write_plan
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.plan import plan_of
 from briskcell.store import StoreError, UnreadableError, why
+from briskcell.store.judging import row_fault, schema_fault
+from briskcell.store.log import FOLDER as PHOTOS
 from briskcell.store.packed import unpacked
 
 from .folder import DATABASE, SECRET
@@ -28,6 +30,21 @@ class Examined:
 
     lines: tuple[str, ...]
     sound: bool
+
+
+def judged_before_taken(folder: Path, *, newest: bool = False) -> str:
+    """What is wrong with a shelf that comes from outside; empty where it may be taken in.
+
+    Parameters
+    ----------
+    folder : Path
+        Where it lies.
+    newest : bool
+        Whether its database was brought to this version already: then each of its rows is read too.
+    """
+    if found := schema_fault(folder / DATABASE, newest=newest):
+        return found
+    return row_fault(folder / DATABASE, folder / PHOTOS) if newest else ""
 
 
 def _open(data: Path) -> sqlite3.Connection:

@@ -37,10 +37,12 @@ from briskcell.store.names import Named
 from briskcell.store.runs import RunStore
 from briskcell.store.units import UnitStore
 
-from . import backup, mending
+from . import mending, salvaging
+from .backups import restoring
 from .bench.instruments import Instruments
 from .bench.letting_go import LettingGo
 from .bench.recording import Recorder
+from .copies import Copies
 from .demo import demo_plans, sanderling
 from .drafts import DraftRequest, PartsRequest, begun
 from .edits.values import Edit, checked
@@ -68,6 +70,7 @@ __all__ = [
 ]
 
 KEPT = 64
+TURNS = 64  # locks for changes of builds, more than are ever changed at once
 PAGE = 50  # builds on a page of the shelf
 HISTORY_PAGE = 100  # revisions on a page of a history
 
@@ -118,19 +121,21 @@ class Workshop:
 
     def __init__(self, path: Path) -> None:
         self.folder = path.parent
-        backup.put_back(self.folder)  # a restore that was interrupted
-        self.store = Store(path)
+        restoring.put_back(self.folder)  # a restore that was interrupted
+        self.store, words = salvaging.opened(path)
+        self.alarms = [words] if words else []  # what every page at this computer says until it was read
         leases = LeaseStore(self.store)
         self.letting_go = LettingGo(leases)  # before anything else: a load may draw
         self._assessed: LRUCache[tuple[str, int, int], Assessment] = LRUCache(KEPT)  # by epoch, build and revision
-        self._lock = Lock()
+        self._lock, self._turns = Lock(), [Lock() for _ in range(TURNS)]
         self.jobs = Runner(self.store)
         self.drawer = DrawerStore(self.store)
         self.units = UnitStore(self.store)
         self.runs = RunStore(self.store, path.parent)
         self.pairing = Pairing(DeviceStore(self.store))
         self.log = LogStore(self.store, path.parent)
-        self.uploads = Uploads(path.parent)
+        self.uploads = Uploads(path.parent, leases)
+        self.copies = Copies(path.parent, leases)
         self.instruments = Instruments(self.runs, self.letting_go)
         self.recorder = Recorder(self.runs, self.instruments, leases, self.letting_go)
 
@@ -144,12 +149,11 @@ class Workshop:
         """
         if self.recorder.busy:
             raise FigureError("backup", "A run goes on, or a load is not known to be off.", fix="Stop it first.")
-        backup.stage(self.uploads.path(name), self.folder)
-        backup.keep_safe(self.folder)
-        backup.put_back(self.folder)
-        self.uploads.done(name)
+        restoring.restore(self.uploads.path(name), self.folder)
+        self.store.another_shelf()
         with self._lock:
             self._assessed.clear()
+        self.uploads.done(name)
 
     def close(self) -> None:
         """End long work and runs, and let go of the file."""
@@ -227,7 +231,8 @@ class Workshop:
     def change(self, build_id: int, base_id: int, edit: Callable[[Assessment], Edit]) -> Opened | Conflict:
         """Apply an edit to the revision it was made on, judge the whole, and save it.
 
-        Where the build has changed since, both changes are put together if they touch different things.
+        Where the build has changed since, both changes are put together if they touch different things. Changes of one build come
+        one after another, so that what was judged is what is saved.
 
         Raises
         ------
@@ -238,15 +243,16 @@ class Workshop:
         done = edit(base)
         if done.plan == base.plan:
             return self.open(build_id)
-        for _ in range(3):  # another change may come between each reading and saving
-            head_id = self.store.head_id(build_id)
-            if head_id is None or head_id == base_id:
-                break
-            if (both := self._together(build_id, head_id, base.plan, done)) is None:
-                break
+        with self._turns[build_id % len(self._turns)]:
+            return self._changed(build_id, base_id, base, done)
+
+    def _changed(self, build_id: int, base_id: int, base: Assessment, done: Edit) -> Opened | Conflict:
+        head_id = self.store.head_id(build_id)
+        both = None if head_id in (None, base_id) else self._together(build_id, head_id or 0, base.plan, done)
+        if both is not None:
             plan, theirs, found = both
-            saved = self.store.save(build_id, head_id, document_of(plan), done.words, summary_of(found))
-            if not isinstance(saved, Stale):
+            saved = self.store.save(build_id, head_id or 0, document_of(plan), done.words, summary_of(found))
+            if not isinstance(saved, Stale):  # an undo may have come between
                 self._keep(build_id, saved.id, found)
                 return self._opened(saved, meanwhile=(base.plan, theirs))
         new = judged(done.plan, f"build {build_id}: {done.words}", base)
@@ -295,7 +301,9 @@ class Workshop:
 
     def step(self, build_id: int, base_id: int, *, back: bool) -> Opened:
         """Undo or redo."""
-        return self._opened(self.store.step(build_id, base_id, back=back))
+        with self._turns[build_id % len(self._turns)]:
+            stepped = self.store.step(build_id, base_id, back=back)
+        return self._opened(stepped)
 
     def mark(self, build_id: int, revision_id: int | None) -> Opened:
         """Mark a revision as the baseline, or take the mark away."""

@@ -8,7 +8,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import ColumnElement, func, select, text
+from sqlalchemy import ColumnElement, case, func, select, text
 from sqlalchemy.orm import Session
 
 from .engines import open_engines
@@ -45,8 +45,8 @@ class StoredRevision:
 ORDERS: dict[str, Callable[[], tuple[ColumnElement[Any], ...]]] = {
     "changed": lambda: (Revision.created_at.desc(),),
     "name": lambda: (func.lower(Revision.title).asc(),),
-    "plays": lambda: (Revision.summary["plays_h"].as_float().desc(), Revision.created_at.desc()),
-    "draw": lambda: (Revision.summary["draw_w"].as_float().desc(), Revision.created_at.desc()),
+    "plays": lambda: (_read(Revision.summary["plays_h"].as_float()).desc(), Revision.created_at.desc()),
+    "draw": lambda: (_read(Revision.summary["draw_w"].as_float()).desc(), Revision.created_at.desc()),
 }
 
 
@@ -99,16 +99,19 @@ class Store:
         self.writer.dispose()
         self.reader.dispose()
 
-    def begin_epoch(self) -> None:
-        """Another shelf stands here now: what was known of rows by their number or name is over."""
-        with Session(self.writer) as session, session.begin():
-            session.merge(ShelfKept(id=1, epoch=new_key()))
+    def another_shelf(self) -> None:
+        """Another shelf stands in the file now: what was known of rows by their number or name is over."""
         self.names.forget()
         self.epoch = self._epoch()
 
     def _epoch(self) -> str:
         with Session(self.reader) as session:
-            return session.scalars(select(ShelfKept.epoch)).one()
+            found = session.scalar(select(ShelfKept.epoch))
+        if found is None:  # its page was lost
+            with Session(self.writer) as session, session.begin():
+                session.add(ShelfKept(id=1, epoch=new_key()))
+            return self._epoch()
+        return found
 
     def builds(self, *, like: str = "", first: int = 0, most: int = 50, removed: bool = False, state: str = "",
                order: str = "changed") -> tuple[list[BuildRow], int]:  # fmt: skip
@@ -121,7 +124,7 @@ class Store:
             if like:
                 chosen.append(Revision.title.icontains(like, autoescape=True))
             if state:
-                fails = func.coalesce(Revision.summary["worst"]["state"].as_string(), "") == "fails"
+                fails = func.coalesce(_read(Revision.summary["worst"]["state"].as_string()), "") == "fails"
                 chosen.append(fails if state == "fails" else ~fails)
             columns = Build.id, Build.key, Revision.id, Revision.title, Revision.created_at, Revision.words, Revision.summary
             joined = select(*columns).join(Revision, Revision.id == Build.head_id).where(*chosen)
@@ -287,6 +290,11 @@ WITH RECURSIVE line(id, parent) AS (
     UNION ALL SELECT r.id, r.parent_id FROM revision r JOIN line ON r.id = line.parent WHERE r.id >= :least
 ) SELECT id FROM line
 """
+
+
+def _read(part: ColumnElement[Any]) -> ColumnElement[Any]:
+    """A part of a summary, nothing where the summary lies on a damaged page: else one such would end the whole question."""
+    return case((func.json_valid(Revision.summary) == 1, part))
 
 
 def _build(session: Session, build_id: int) -> Build:

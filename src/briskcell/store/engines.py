@@ -24,6 +24,10 @@ class StoreError(RuntimeError):
     """The file of builds cannot be used; the words say why and what to do."""
 
 
+class DamagedError(StoreError):
+    """A part of the file of builds cannot be read."""
+
+
 def open_engines(path: Path) -> tuple[Engine, Engine]:
     """Migrate the file to the newest schema; give its write engine and its read engine.
 
@@ -66,7 +70,8 @@ def open_engines(path: Path) -> tuple[Engine, Engine]:
     except (SQLAlchemyError, CommandError, sqlite3.Error) as error:
         writer.dispose()
         reader.dispose()
-        raise StoreError(why(error, path)) from error
+        damaged = "malformed" in str(getattr(error, "orig", error)).lower()
+        raise (DamagedError if damaged else StoreError)(why(error, path)) from error
     return writer, reader
 
 
@@ -83,11 +88,16 @@ def _schemas() -> tuple[str | None, frozenset[str]]:
     return scripts.get_current_head(), frozenset(s.revision for s in scripts.walk_revisions())
 
 
+def newest_schema() -> str:
+    """The newest schema that this program knows."""
+    return _schemas()[0] or ""
+
+
 def _migrate(writer: Engine, path: Path) -> None:
     newest, known = _schemas()
     with writer.begin() as connection:
         if (whole := connection.exec_driver_sql("PRAGMA quick_check(1)").scalar()) != "ok":
-            raise StoreError(why(DatabaseError("quick_check", None, sqlite3.DatabaseError(f"malformed: {whole}")), path))
+            raise DamagedError(why(DatabaseError("quick_check", None, sqlite3.DatabaseError(f"malformed: {whole}")), path))
         tables = set(inspect(connection).get_table_names())
         if tables and "alembic_version" not in tables:
             raise StoreError(f"{path} is the database of another program. Name another folder with --data.")

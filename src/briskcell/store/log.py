@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import secrets
 from dataclasses import dataclass
 from datetime import datetime
@@ -17,6 +18,7 @@ from .moment import now
 from .tables import EntryKept, LayoutKept
 
 FOLDER = "photos"
+PHOTO = re.compile(r"[0-9a-f]{24}\.(?:jpg|png|webp)")  # as a photograph is named
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +76,7 @@ class LogStore:
             file = found.file if found else ""
             if found is not None:
                 session.delete(found)
-        if file:
+        if PHOTO.fullmatch(file):
             (self._folder / file).unlink(missing_ok=True)
 
     def keep_photo(self, body: bytes, suffix: str) -> str:
@@ -91,7 +93,7 @@ class LogStore:
 
     def photo(self, name: str) -> Path:
         """Where a photograph is."""
-        return self._folder / name
+        return self._folder / (name if PHOTO.fullmatch(name) else "none")
 
     def layout(self, signature: str) -> dict[str, Any] | None:
         """How the last log of that kind was laid out."""

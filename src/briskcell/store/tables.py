@@ -10,10 +10,10 @@ import secrets
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, Float, ForeignKey, String
+from sqlalchemy import DateTime, Float, ForeignKey, String
 from sqlalchemy.orm import DeclarativeBase, Mapped, deferred, mapped_column
 
-from .packed import Packed
+from .packed import Packed, Told
 
 
 class Base(DeclarativeBase):
@@ -49,7 +49,7 @@ class Revision(Base):
     words: Mapped[str] = mapped_column(String(400))
     name: Mapped[str | None] = mapped_column(String(120))
     title: Mapped[str] = mapped_column(String(120), default="")
-    summary: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    summary: Mapped[dict[str, Any] | None] = mapped_column(Told)
     document: Mapped[dict[str, Any]] = deferred(mapped_column(Packed))
 
 
@@ -101,7 +101,7 @@ class ReadingKept(Base):
     value: Mapped[float | None] = mapped_column(Float)
     reason: Mapped[str] = mapped_column(String(400), default="")
     part_class: Mapped[str] = mapped_column(String(80), default="")
-    note: Mapped[dict[str, str] | None] = mapped_column(JSON(none_as_null=True))
+    note: Mapped[dict[str, str] | None] = mapped_column(Told)
     at: Mapped[datetime] = mapped_column(DateTime)
 
 
@@ -128,7 +128,7 @@ class RunKept(Base):
     state: Mapped[str] = mapped_column(String(20))
     words: Mapped[str] = mapped_column(String(400), default="")
     began_at: Mapped[datetime] = mapped_column(DateTime)
-    about: Mapped[dict[str, Any]] = mapped_column(JSON)
+    about: Mapped[dict[str, Any]] = mapped_column(Told("{}"))
 
 
 class EntryKept(Base):
@@ -142,7 +142,7 @@ class EntryKept(Base):
     kind: Mapped[str] = mapped_column(String(20))
     words: Mapped[str] = mapped_column(String(2000))
     at: Mapped[datetime] = mapped_column(DateTime)
-    about: Mapped[dict[str, Any]] = mapped_column(JSON)
+    about: Mapped[dict[str, Any]] = mapped_column(Told("{}"))
     file: Mapped[str] = mapped_column(String(80), default="")
 
 
@@ -152,7 +152,7 @@ class LayoutKept(Base):
     __tablename__ = "layout"
 
     signature: Mapped[str] = mapped_column(String(400), primary_key=True)
-    layout: Mapped[dict[str, Any]] = mapped_column(JSON)
+    layout: Mapped[dict[str, Any]] = mapped_column(Told("{}"))
 
 
 class DeviceKept(Base):
@@ -186,5 +186,5 @@ class LeaseKept(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(20), index=True)
     holder: Mapped[str] = mapped_column(String(16))
-    about: Mapped[dict[str, Any]] = mapped_column(JSON)
+    about: Mapped[dict[str, Any]] = mapped_column(Told("{}"))
     began_at: Mapped[datetime] = mapped_column(DateTime)

@@ -31,16 +31,11 @@ from . import (  # noqa: F401  compare adds to the shelf; history, mending, part
     uploads,
 )
 from .exports import routes as exports_routes  # noqa: F401  adds to the build
-from .safe import CONVERTERS
+from .safe import CONVERTERS, pages_of_this_shelf
 from .stations import load_routes
 
 EXTENSION = "briskcell"
 MOST_BODY = MOST_BYTES + 100_000
-
-
-def pages_of_this_shelf(app: Flask) -> None:
-    """Take changes from pages of the shelf that stands here alone: one that was made before a restore is told so."""
-    app.config["WTF_CSRF_SECRET_KEY"] = f"{app.config['SECRET_KEY']}-{app.extensions[EXTENSION].epoch}"
 
 
 def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:

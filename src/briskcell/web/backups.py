@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-import tempfile
+from collections.abc import Iterator
+from contextlib import AbstractContextManager
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
-from flask import Blueprint, Response, make_response, redirect, render_template, request, send_file, url_for
+from flask import Blueprint, Response, current_app, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from briskcell.model.errors import FigureError
-from briskcell.services.backup import OLD_DAYS, back_up, contents_of, days_since, examined
+from briskcell.services.backups.archive import examined
+from briskcell.services.backups.taking import OLD_DAYS, back_up, contents_of, days_since
 
+from .safe import pages_of_this_shelf
 from .shelf import workshop
 
 bp = Blueprint("backups", __name__, url_prefix="/backup")
@@ -40,19 +44,21 @@ def _page(status: int = 200, **more: object) -> Response:
 def take() -> Response:
     """The whole shelf as one file."""
     shop = workshop()
-    place = tempfile.mkdtemp(dir=shop.folder, prefix=".backup-")
-    file = Path(place) / "backup.zip"
-    back_up(shop.folder, file)
-    response = send_file(
-        file, mimetype="application/zip", as_attachment=True, download_name=f"brisk-cell-{datetime.now(UTC):%Y-%m-%d}.zip"
-    )
+    pieces = _copied(shop.copies.place(), shop.folder)
+    size = next(pieces)  # it stands by now, or its error is told
+    headers = {"Content-Disposition": f'attachment; filename="brisk-cell-{datetime.now(UTC):%Y-%m-%d}.zip"', "Content-Length": size}
+    return Response(pieces, mimetype="application/zip", headers=headers)
 
-    def clear() -> None:
-        file.unlink(missing_ok=True)
-        Path(place).rmdir()
 
-    response.call_on_close(clear)
-    return response
+def _copied(place: AbstractContextManager[Path], folder: Path) -> Iterator[Any]:
+    """The size of a fresh backup, and then its bytes. However reading them ends, the copy on the disk ends with it."""
+    with place as own:
+        file = own / "backup.zip"
+        back_up(folder, file)
+        yield str(file.stat().st_size)
+        with file.open("rb") as copy:
+            while piece := copy.read(1 << 18):
+                yield piece
 
 
 @bp.post("/look")
@@ -72,5 +78,7 @@ def restore() -> BaseResponse:
     try:
         workshop().restore_backup(request.form.get("file", ""))
     except FigureError as error:
+        workshop().uploads.done(request.form.get("file", ""))
         return _page(422, error=str(error))
+    pages_of_this_shelf(current_app)
     return redirect(url_for("shelf.shelf"), 303)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 
-from flask import current_app, url_for
+from flask import Flask, current_app, url_for
 from werkzeug.exceptions import HTTPException
 from werkzeug.routing import BaseConverter, IntegerConverter, Map, RequestRedirect, ValidationError
 
@@ -69,6 +69,11 @@ def named(table: Named, key: str | None) -> int | None:
 def is_name(text: str) -> bool:
     """Whether a text could be the name of a row."""
     return re.fullmatch(r"[0-9a-f]{16}", text) is not None
+
+
+def pages_of_this_shelf(app: Flask) -> None:
+    """Take changes from pages of the shelf that stands here alone: one that was made before a restore is told so."""
+    app.config["WTF_CSRF_SECRET_KEY"] = "-".join((app.config["SECRET_KEY"], app.extensions["briskcell"].epoch))
 
 
 def _shop() -> Workshop:

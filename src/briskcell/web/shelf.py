@@ -9,7 +9,7 @@ from werkzeug.wrappers import Response as BaseResponse
 
 from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.model.errors import FigureError, PlanError
-from briskcell.services.backup import OLD_DAYS, days_since
+from briskcell.services.backups.taking import OLD_DAYS, days_since
 from briskcell.services.drafts import promised
 from briskcell.services.workshop import PAGE, Workshop
 

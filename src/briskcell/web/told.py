@@ -27,7 +27,7 @@ def told_now() -> dict[str, Any]:
     return {
         "standing": shop.letting_go.standing(),
         "drawing": [(shop.key_of("run", number), draws) for number, draws in shop.recorder.drawing()],
-        "alarm": shop.pairing.alarm if is_here() else "",
+        "alarms": [*shop.alarms, *filter(None, [shop.pairing.alarm])] if is_here() else [],
         "here": is_here(),
     }
 
@@ -58,6 +58,7 @@ def pulled() -> Response:
 
 @bp.post("/seen")
 def seen() -> Response:
-    """Wrong codes were read about."""
+    """What was said was read."""
+    workshop().alarms.clear()
     workshop().pairing.alarm = ""
     return _said()

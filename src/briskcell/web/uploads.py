@@ -27,6 +27,13 @@ def piece(name: str) -> Response:
     return _answered(lambda: {"size": workshop().uploads.add(name, at, request.get_data(cache=False))})
 
 
+@bp.post("/<name>/leave")
+def leave(name: str) -> Response:
+    """Whoever sent it does not want it any more, or has closed the page."""
+    workshop().uploads.done(name)
+    return make_response("", 204)
+
+
 def _answered(do: Callable[[], dict[str, object]]) -> Response:
     try:
         return jsonify(do())

@@ -1,5 +1,6 @@
 // A file goes to the server in pieces, with progress; then its form is sent with the name it goes by there.
 const PIECE = 1_000_000;
+let lying = ""; // on the server, and taken in by nobody yet
 
 export function startUploads() {
   document.addEventListener("submit", (event) => {
@@ -10,6 +11,17 @@ export function startUploads() {
     event.stopImmediatePropagation();
     send(form, chosen.files[0]);
   }, true);
+  // Whoever closes the page leaves nothing lying there; a form that is sent takes the file along.
+  document.addEventListener("submit", () => { lying = ""; });
+  addEventListener("pagehide", () => {
+    if (!lying) return;
+    const body = new FormData();
+    body.set("csrf_token", document.querySelector('meta[name="csrf"]').content);
+    navigator.sendBeacon(`/uploads/${lying}/leave`, body);
+  });
+  const look = () => { lying = document.querySelector("form[data-lying]")?.dataset.lying ?? lying; };
+  look();
+  document.addEventListener("htmx:after:swap", look);
 }
 
 async function send(form, file) {
@@ -19,6 +31,7 @@ async function send(form, file) {
   wrong.textContent = "";
   try {
     const { name } = await ask("/uploads");
+    lying = name;
     for (let at = 0; at < file.size || at === 0; at += PIECE) {
       await ask(`/uploads/${name}?at=${at}`, file.slice(at, at + PIECE));
       bar.value = Math.min((at + PIECE) / Math.max(file.size, 1), 1);
@@ -30,6 +43,8 @@ async function send(form, file) {
     form.elements.file.value = "";
     form.querySelector("input[type=file]").value = "";
   } catch (error) {
+    if (lying) ask(`/uploads/${lying}/leave`).catch(() => {});
+    lying = "";
     wrong.textContent = error.message;
   } finally {
     bar.hidden = true;
