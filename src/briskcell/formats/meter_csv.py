@@ -15,6 +15,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from briskcell.bounded import Bounded, BoundsError
 from briskcell.model.errors import FigureError
 
 Array = NDArray[np.float64]
@@ -22,6 +23,7 @@ Role = Literal["time", "volts", "amps", "watts", "celsius", "nothing"]
 ROLES: tuple[Role, ...] = ("time", "volts", "amps", "watts", "celsius", "nothing")
 HEAD_BYTES = 64_000  # looked at to recognise a layout
 LONGEST_LINE = 20_000
+MOST_BYTES = 500_000_000
 MOST_COLUMNS = 64
 CHUNK = 20_000  # rows read at once
 STEP_S = 1.0  # between rows of a log without times
@@ -39,8 +41,9 @@ SCALES: tuple[tuple[Role, str, float], ...] = (
     ("time", r"\bh(ours?|rs?)?\b", 3600.0),
 )  # fmt: skip
 DAYS = ("%Y-%m-%d", "%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%Y/%m/%d", "%d-%m-%Y", "%d.%m.%y")
-STAMP = re.compile(r"(\d{1,4}[-./]\d{1,2}[-./]\d{1,4})(?:\s+|T)([\d:.,]{4,18})\s*(?:Z|[+-]\d\d:?\d\d)?")
-CLOCK = re.compile(r"(?:(\d+)(?:\s*[dD]\s*|:(?=\d+:\d+:)))?(\d{1,4}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?")
+STAMP = re.compile(r"(\d{1,4}[-./]\d{1,2}[-./]\d{1,4})(?:\s+|T)([\d:.,]{4,18})\s*(Z|[+-]\d\d:?\d\d)?")
+CLOCK = re.compile(r"(?:(\d{1,6})(?:\s*[dD]\s*|:(?=\d{1,4}:\d{2}:)))?(\d{1,4}):(\d{2})(?::(\d{2}(?:[.,]\d{1,9})?))?")
+LONGEST_FIGURE = 40  # characters of a figure or a time
 ENCODINGS = ("utf-8-sig", "cp1252")
 
 
@@ -165,7 +168,7 @@ def _is_known(text: str, decimal: str) -> bool:
 
 def _number(text: str, decimal: str) -> float | None:
     other = "." if decimal == "," else ","
-    if other in text:
+    if other in text or len(text) > LONGEST_FIGURE:
         return None
     try:
         return float(text.replace(decimal, "."))
@@ -174,13 +177,23 @@ def _number(text: str, decimal: str) -> float | None:
 
 
 def _moment(text: str) -> float | None:
-    """Seconds that a time says: h:mm:ss from midnight or a start, or a day's stamp."""
+    """Seconds that a time says: h:mm:ss from midnight or a start, or a day's stamp; with its zone, where it names one, in UTC."""
+    if len(text) > LONGEST_FIGURE:
+        return None
     if clock := CLOCK.fullmatch(text):
         return _clock(clock)
     if stamp := STAMP.fullmatch(text):
         day, clock = _day(stamp[1]), CLOCK.fullmatch(stamp[2])
-        return day + _clock(clock) if day is not None and clock else None
+        return day + _clock(clock) - _zone(stamp[3]) if day is not None and clock else None
     return None
+
+
+def _zone(text: str | None) -> float:
+    """Seconds that a zone is ahead of UTC; none where none is named."""
+    if not text or text == "Z":
+        return 0.0
+    hours, minutes = int(text[1:3]), int(text[-2:])
+    return (hours * 3600.0 + minutes * 60.0) * (-1.0 if text[0] == "-" else 1.0)
 
 
 def _clock(found: re.Match[str]) -> float:
@@ -268,7 +281,7 @@ def read_log(path: Path, layout: Layout) -> Iterator[Array]:
         raise _wrong("No column is said to be volts, amps, watts or degrees.", "Say below what the columns are.")
     start: float | None = None
     last, done = -np.inf, 0
-    for first, rows in _chunks(path, layout):
+    for first, rows in _bounded(path, layout):
         made = _figures_of(rows, first, layout, done)
         start = float(made[0, 0]) if start is None else start
         made[:, 0] -= start
@@ -284,10 +297,20 @@ def read_log(path: Path, layout: Layout) -> Iterator[Array]:
         raise _wrong("There are no rows of figures in it.", "A log has a row a reading: time, volts, amps.")
 
 
+def _bounded(path: Path, layout: Layout) -> Iterator[tuple[int, list[list[str]]]]:
+    try:
+        yield from _chunks(path, layout)
+    except BoundsError as error:
+        raise _wrong(f"The file {error}.", "Is it a log? Export one row a reading.") from error
+    except csv.Error as error:
+        raise _wrong(f"The file is no CSV: {error}.", "Export the log again, one row a reading.") from error
+
+
 def _chunks(path: Path, layout: Layout) -> Iterator[tuple[int, list[list[str]]]]:
     """Rows as fields, some thousand at a time, with the line number of the first."""
-    with path.open(encoding=layout.encoding, errors="replace", newline="") as file:
-        lines: Iterable[str] = itertools.islice(file, layout.skip, None)
+    with path.open("rb") as file:
+        whole = Bounded(file.read, most=MOST_BYTES, longest_line=LONGEST_LINE).text_lines(layout.encoding)
+        lines: Iterable[str] = itertools.islice(whole, layout.skip, None)
         if layout.delimiter == " ":
             rows: Iterator[list[str]] = (line.split() for line in lines)
         else:

@@ -21,7 +21,6 @@ from briskcell.store import (
     DatabaseFault,
     HistoryRow,
     Stale,
-    Store,
     StoredRevision,
     StoreError,
     UnknownBuildError,

@@ -32,6 +32,7 @@ from . import (  # noqa: F401  compare adds to the shelf; history, mending, part
 )
 from .exports import routes as exports_routes  # noqa: F401  adds to the build
 from .safe import CONVERTERS, pages_of_this_shelf
+from .sessions import Timeless
 from .stations import load_routes
 
 EXTENSION = "briskcell"
@@ -54,6 +55,7 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
         If the folder or what lies in it cannot be used.
     """
     app = Flask(__name__)
+    app.session_interface = Timeless()
     folder.prepare(data)
     secret = folder.secret(data)
     app.config.update(

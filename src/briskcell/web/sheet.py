@@ -24,6 +24,7 @@ from .build import bp
 from .exports.drawing import drawings
 from .exports.paper import pdf_of
 from .exports.pictures import picture
+from .exports.turns import in_turn
 from .frame.frame import spine
 from .frame.numbers import Numbers
 from .htmx import download
@@ -89,12 +90,16 @@ def sheet_page(build_id: int) -> str:
 @bp.get("/sheet.pdf")
 def sheet_pdf(build_id: int) -> Response:
     """The sheet on paper; the page again, with what to do, where this machine cannot lay it out."""
-    context = _asked(build_id)
-    try:
-        made = on_paper(context)
-    except FigureError as error:
-        return make_response(render_template("sheet.html", problem=str(error), **context), 422)
-    return download(made, "application/pdf", f"{file_name(context['plan'].name)}, sheet.pdf")
+
+    def made() -> Response:
+        context = _asked(build_id)
+        try:
+            body = on_paper(context)
+        except FigureError as error:
+            return make_response(render_template("sheet.html", problem=str(error), **context), 422)
+        return download(body, "application/pdf", f"{file_name(context['plan'].name)}, sheet.pdf")
+
+    return in_turn(made)
 
 
 def on_paper(context: dict[str, Any]) -> bytes:

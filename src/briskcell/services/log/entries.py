@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import io
+import struct
 from datetime import datetime
+from pathlib import Path
 from typing import get_args
 
 from PIL import Image, UnidentifiedImageError
 
+from briskcell.bounded import Bounded
 from briskcell.core.bench.culprit import When
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
@@ -15,9 +18,12 @@ from briskcell.model.units import read, show
 from briskcell.services.moments import kept
 from briskcell.store.log import LogStore
 
+from .picture_chunks import chunks_fault
+
 MOST_PHOTO = 8_000_000  # bytes
 MOST_PIXELS = 60_000_000
 FORMATS = {"JPEG": (".jpg", "image/jpeg"), "PNG": (".png", "image/png"), "WEBP": (".webp", "image/webp")}
+UNREADABLE = (UnidentifiedImageError, OSError, SyntaxError, ValueError, MemoryError, struct.error, Image.DecompressionBombError)
 MOST_H = 2000.0
 ENDS = {
     "stop": "until it stopped by itself",
@@ -71,31 +77,43 @@ def add_note(log: LogStore, unit_id: int, words: str, at: str = "") -> int:
     return log.add(unit_id, "change", words.strip()[:2000], {}, _moment(at))
 
 
-def add_photo(log: LogStore, unit_id: int, body: bytes, words: str) -> int:
-    """A photograph, kept as it came.
+def add_photo(log: LogStore, unit_id: int, path: Path, words: str) -> int:
+    """A photograph that lies on the disk, kept as it came.
 
     Raises
     ------
     FigureError
         If it is none, or too large.
     """
-    if len(body) > MOST_PHOTO:
-        raise FigureError("photo", f"The picture has {len(body) / 1e6:.1f} MB.", fix=f"Keep it below {MOST_PHOTO / 1e6:g} MB.")
+    if (size := path.stat().st_size) > MOST_PHOTO:  # before any of it is in memory
+        raise FigureError("photo", f"The picture has {size / 1e6:.1f} MB.", fix=f"Keep it below {MOST_PHOTO / 1e6:g} MB.")
+    with path.open("rb") as file:
+        body = Bounded(file.read, most=MOST_PHOTO).whole()
+    if (wrong := chunks_fault(body)) is not None:
+        raise FigureError("photo", f"That is no picture: {wrong}.", fix="Choose a JPEG, PNG or WebP.")
     try:
         with Image.open(io.BytesIO(body)) as picture:
-            kind, size = picture.format or "", picture.size
+            kind, wide = picture.format or "", picture.size
             picture.verify()
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
+    except (
+        UnidentifiedImageError,
+        OSError,
+        SyntaxError,
+        ValueError,
+        MemoryError,
+        struct.error,
+        Image.DecompressionBombError,
+    ) as error:
         raise FigureError("photo", "That is no picture.", fix="Choose a JPEG, PNG or WebP.") from error
-    if kind not in FORMATS or size[0] * size[1] > MOST_PIXELS:
+    if kind not in FORMATS or wide[0] * wide[1] > MOST_PIXELS:
         raise FigureError(
             "photo",
-            f"That picture is {kind or 'unknown'}, {size[0]} by {size[1]}.",
+            f"That picture is {kind or 'unknown'}, {wide[0]} by {wide[1]}.",
             fix="Choose a JPEG, PNG or WebP of up to 60 megapixels.",
         )
     name = log.keep_photo(body, FORMATS[kind][0])
     return log.add(
-        unit_id, "photo", words.strip()[:2000], {"type": FORMATS[kind][1], "width": size[0], "height": size[1]}, file=name
+        unit_id, "photo", words.strip()[:2000], {"type": FORMATS[kind][1], "width": wide[0], "height": wide[1]}, file=name
     )
 
 

@@ -29,6 +29,7 @@ SAID = {"class", "role", "aria-label", "hidden"}
 STEERING = {"data-flows", "data-key", "data-opens", "data-typed", "data-behind"}  # the application, from its own page
 SANS = "Bench, Verdana, sans-serif"
 MARGIN = 12
+NOT_XML = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")  # XML 1.0, 2.2: what no name may leave as
 
 
 @cache
@@ -116,7 +117,7 @@ def drawings(html: str) -> Mapping[str, str]:
     mapping of str to str
         SVG documents by the first class of each drawing; of two alike the first.
     """
-    root = cssselect2.ElementWrapper.from_html_root(tinyhtml5.parse(html))
+    root = cssselect2.ElementWrapper.from_html_root(tinyhtml5.parse(NOT_XML.sub("\ufffd", html)))
     out: dict[str, str] = {}
     for element in root.query_all("svg[class]"):
         name = element.etree_element.get("class").split()[0]
@@ -127,7 +128,7 @@ def drawings(html: str) -> Mapping[str, str]:
 
 def living(html: str, name: str) -> str:
     """A drawing as markup for a page of its own, with its classes and what a script steps, and no way back to the application."""
-    root = cssselect2.ElementWrapper.from_html_root(tinyhtml5.parse(html))
+    root = cssselect2.ElementWrapper.from_html_root(tinyhtml5.parse(NOT_XML.sub("\ufffd", html)))
     found = root.query(f"svg.{name}")
     if found is None:
         return ""

@@ -15,6 +15,9 @@ from ..safe import file_name
 from ..shelf import workshop
 from ..view import view_of
 from .registry import BY_KEY, FORMATS, export
+from .turns import in_turn
+
+SLOW = ("application/pdf", "image/png", "application/zip")  # what is laid out on paper on its way
 
 
 def _list(opened: Opened, problem: str = "") -> str:
@@ -32,8 +35,12 @@ def exported(build_id: int, key: str) -> Response:
     """The build in a format; the list again, with why and what to do, where it has nothing of that kind."""
     form, opened = BY_KEY.get(key) or abort(404), workshop().open(build_id)
     view = view_of(request.args)
-    try:
-        made = export(key, opened, Wanted(view.soc, view.state))
-    except FigureError as error:
-        return make_response(_list(opened, f"{form.title}: {error}"), 422)
-    return download(made, form.mime, f"{file_name(opened.plan.name)}-{key}{form.suffix}")
+
+    def made() -> Response:
+        try:
+            body = export(key, opened, Wanted(view.soc, view.state))
+        except FigureError as error:
+            return make_response(_list(opened, f"{form.title}: {error}"), 422)
+        return download(body, form.mime, f"{file_name(opened.plan.name)}-{key}{form.suffix}")
+
+    return in_turn(made) if form.mime in SLOW else made()

@@ -72,7 +72,7 @@ def take_photo(build_id: int) -> Response:
     shop, unit = workshop(), named_unit(build_id)
     path = shop.uploads.path(form("file"))
     try:
-        add_photo(shop.log, unit.id, path.read_bytes(), form("words"))
+        add_photo(shop.log, unit.id, path, form("words"))
     finally:
         shop.uploads.done(form("file"))
     return _shown(build_id)
