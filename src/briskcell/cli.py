@@ -48,11 +48,17 @@ def main() -> None:
 
 def _run(data: Path, port: int, *, demo: bool, lan: bool = False) -> None:
     _one_thread()
+    from briskcell.services import folder
+    from briskcell.services.bench.letting_go import first_of_all
     from briskcell.store import StoreError
-    from briskcell.web.serve import serve
 
     try:
-        serve(data, port, demo=demo, lan=lan)
+        folder.prepare(data)
+        with folder.lock(data) as held:
+            first_of_all(data / folder.DATABASE)  # a load may draw: the pages take seconds to load
+            from briskcell.web.serve import serve
+
+            serve(data, port, held, demo=demo, lan=lan)
     except StoreError as error:
         _end(str(error))
 

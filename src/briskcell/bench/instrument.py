@@ -8,6 +8,9 @@ from typing import Protocol
 from .description import PLACE, Description, Quantity
 
 
+AT_REST_A = 0.02  # below which a load draws nothing: less than what it may be off
+
+
 class Port(Protocol):
     """A line to an instrument, without line ends."""
 
@@ -108,6 +111,12 @@ class Instrument:
         self.put("off")
         if self.sets("safe"):
             self.put("safe")
+
+    def still_draws(self) -> float | None:
+        """What a load draws after it was told to let go; None where that is nothing. [A]"""
+        amps = self.read("amps")
+        share, beside = self.description.error.amps
+        return None if abs(amps) * (1.0 - share) <= max(AT_REST_A, 2.0 * beside) else amps
 
     def place(self, step: str) -> None:
         """Put the probes where a step asks, on a bench that can."""

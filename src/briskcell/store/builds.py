@@ -111,7 +111,7 @@ class Store:
             with Session(self.writer) as session, session.begin():
                 session.add(ShelfKept(id=1, epoch=new_key()))
             return self._epoch()
-        return found
+        return str(found)
 
     def builds(self, *, like: str = "", first: int = 0, most: int = 50, removed: bool = False, state: str = "",
                order: str = "changed") -> tuple[list[BuildRow], int]:  # fmt: skip

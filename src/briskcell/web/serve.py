@@ -20,23 +20,17 @@ from .doors import server_of
 from .log import log_to
 
 
-def serve(data: Path, port: int, *, demo: bool, lan: bool = False) -> None:
+def serve(data: Path, port: int, held: IO[str], *, demo: bool, lan: bool = False) -> None:
     """Serve until stopped; prints the address, and takes a free port where the wanted one is taken.
 
-    With ``lan`` paired devices of the local network are answered too.
+    ``held`` is the lock of the folder. With ``lan`` paired devices of the local network are answered too.
 
     Raises
     ------
     StoreError
-        If the folder cannot be used, or another process uses it.
+        If the folder cannot be used.
     """
-    folder.prepare(data)
-    with folder.lock(data) as held:
-        log_to(data / folder.LOG)
-        _serve(data, port, held, demo=demo, lan=lan)
-
-
-def _serve(data: Path, port: int, held: IO[str], *, demo: bool, lan: bool) -> None:
+    log_to(data / folder.LOG)
     own = own_address() if lan else ""
     app = create_app(data, extra_hosts=(own,) if own else ())
     shop = app.extensions[EXTENSION]

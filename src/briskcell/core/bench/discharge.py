@@ -19,7 +19,7 @@ from briskcell.model.units import show
 BENCH_C = 30.0  # of the air about a tester at work, a guess
 OVER_SET = 1.1  # of the amps that were set, above which a load does not do as it is told: a guess, past any load's own error
 OVER_SET_A = 0.05  # beside that, for small currents
-AT_REST_A = 0.02  # below which a load draws nothing
+AT_REST_A = 0.02  # below which nothing flows: less than what a load may be off
 FRESH_S = 5.0  # of the bench's own time, within which a meter's reading is held against the load's
 LEADS_OHM = 0.15  # of a load's own leads and clips at the most, a guess: so much less than the meter it may show
 APART_V = 0.1  # beside that, before meter and load are said to be on different things

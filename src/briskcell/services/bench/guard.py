@@ -17,7 +17,7 @@ from briskcell.core.bench.discharge import AT_REST_A, End, Stops, Watch
 from briskcell.model.units import show
 from briskcell.store.leases import Lease, LeaseStore
 
-from .letting_go import KIND, LettingGo, opened, still_draws
+from .letting_go import KIND, LettingGo, opened
 
 ASKS_S = 0.5  # between two looks at a load whose time is simply time
 QUICKEST_S = 0.002  # where a bench's own time runs faster
@@ -90,7 +90,7 @@ class Guard:
             if self._load.sets("cut_off"):
                 self._load.put("cut_off", d.stops.least_v)
             self._load.put("amps", d.amps)
-            if still_draws(self._load) is not None:
+            if self._load.still_draws() is not None:
                 raise InstrumentError(f"{d.description.name} draws before it was switched on. Switch it off at its own front.")
             self._load.put("on")
         except BaseException as error:
@@ -186,7 +186,7 @@ class Guard:
         try:
             while True:
                 load.let_go()
-                if still_draws(load) is None:
+                if load.still_draws() is None:
                     self._leases.let_go(lease.id)
                     self._over()
                     return

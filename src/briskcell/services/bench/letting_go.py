@@ -6,10 +6,13 @@ line is cut, when a load does not do as it is told. Pages say so until it is ove
 
 from __future__ import annotations
 
+import json
+import sqlite3
 import time
 from collections.abc import Callable
 from contextlib import closing, suppress
 from dataclasses import dataclass
+from pathlib import Path
 from threading import Event, Lock, Thread
 
 import structlog
@@ -17,7 +20,6 @@ import structlog
 from briskcell.bench.description import Description, read_description
 from briskcell.bench.instrument import Instrument, InstrumentError
 from briskcell.bench.line import open_instrument
-from briskcell.core.bench.discharge import AT_REST_A
 from briskcell.model.errors import FigureError
 from briskcell.model.units import show
 from briskcell.store.leases import Lease, LeaseStore
@@ -128,7 +130,7 @@ class LettingGo:
         description = read_description(held.lease.about["description"])
         with closing(opened(held.lease.about["address"], description)) as load:
             load.let_go()
-            return still_draws(load)
+            return load.still_draws()
 
     def _end(self, held: _Held, how: str) -> None:
         held.done.set()
@@ -147,8 +149,25 @@ def opened(address: str, description: Description) -> Instrument:
     )
 
 
-def still_draws(load: Instrument) -> float | None:
-    """What a load draws after it was told to let go; None where that is nothing. [A]"""
-    amps = load.read("amps")
-    share, beside = load.description.error.amps
-    return None if abs(amps) * (1.0 - share) <= max(AT_REST_A, 2.0 * beside) else amps
+def first_of_all(database: Path) -> None:
+    """Tell every load that an earlier program left to let go, before anything else of this one is loaded.
+
+    Whether it did is asked as soon as the program stands; here nothing is waited for any longer than it takes to be told.
+    """
+    if not database.exists():
+        return
+    with suppress(sqlite3.Error), closing(sqlite3.connect(f"{database.resolve().as_uri()}?mode=ro", uri=True)) as raw:
+        rows = raw.execute("SELECT about FROM lease WHERE kind = ?", (KIND,)).fetchall()
+        told = [Thread(target=_tell, args=(str(about),), daemon=True) for (about,) in rows]
+        for thread in told:
+            thread.start()
+        for thread in told:
+            thread.join(OPENS_S + ANSWERS_S)
+
+
+def _tell(about: str) -> None:
+    with suppress(Exception):
+        lease = json.loads(about)
+        with closing(opened(lease["address"], read_description(lease["description"]))) as load:
+            load.let_go()
+            load.still_draws()  # what was written has been read by then

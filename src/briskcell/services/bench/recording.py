@@ -215,6 +215,8 @@ class Recorder:
         try:
             while not live.halt.is_set():
                 live.asked_at = time.monotonic()
+                if guard and guard.ended.is_set():
+                    break
                 try:
                     now, value, celsius = hands.read()
                 except LineCutError:
