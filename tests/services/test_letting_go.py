@@ -136,7 +136,7 @@ def test_charge_time_and_warmth_end_it_too(workshop: Workshop, asked: dict[str, 
 
 
 def test_a_reading_is_kept_now_and_then_and_looked_at_all_the_time(workshop: Workshop) -> None:
-    bench = Bench(workshop, soc=0.06, speed=200.0, every_s=3600.0, amps=2.0)
+    bench = Bench(workshop, soc=0.12, speed=200.0, every_s=3600.0, amps=2.0)
     assert bench.ended() == ("done", "volts"), "an hour between two looks would have been too long"
     rows = workshop.runs.rows(bench.run)
     assert len(rows) == 2, "the first, and the one that ended it"

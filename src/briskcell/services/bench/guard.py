@@ -70,7 +70,7 @@ class Guard:
         self._gap_s = math.inf  # the longest between two readings of the meter
         self._load: Instrument | None = None
         self._lease: Lease | None = None
-        self._drew = False
+        self._drew, self._pace = False, _Pace()
         self._thread = Thread(target=self._stand, daemon=True, name="guard")
 
     def begin(self) -> None:
@@ -110,6 +110,11 @@ class Guard:
         return ends
 
     @property
+    def looks_s(self) -> float:
+        """How long the meter may wait for its next look: half a second of the bench's own time. [s]"""
+        return max(ASKS_S / self._pace.pace, QUICKEST_S)
+
+    @property
     def rests(self) -> bool:
         """Whether nothing flows any more, though nobody has ended it yet."""
         return self._drew and self.amps <= AT_REST_A
@@ -142,7 +147,7 @@ class Guard:
             self.ended.set()
 
     def _until_its_end(self) -> End:
-        load, pace = self._load, _Pace()
+        load, pace = self._load, self._pace
         assert load is not None
         rests_since = time.monotonic()
         while not self._halt.is_set():

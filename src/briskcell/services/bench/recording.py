@@ -209,12 +209,11 @@ class Recorder:
     def _readings(self, live: _Live, appender: Appender, meter: Known) -> tuple[str, str, str]:
         """Read until it ends: its state, why in words, and why in a word."""
         test, guard, hands = live.test, live.guard, _Meter(self._instruments, live.test, meter)
-        pace_s = min(test.every_s, LOOKS_S) if guard else test.every_s
-        keeps = max(round(test.every_s / pace_s), 1)
-        began, due, count = None, time.monotonic(), 0
+        began, due, keeps_at = None, time.monotonic(), 0.0
         try:
             while not live.halt.is_set():
                 live.asked_at = time.monotonic()
+                pace_s = min(test.every_s, guard.looks_s) if guard else test.every_s
                 if guard and guard.ended.is_set():
                     break
                 try:
@@ -235,12 +234,12 @@ class Recorder:
                     live.halt.wait(pace_s)
                     continue  # the pack recovers: that is no part of the test
                 ends = guard is not None and guard.meter(value, celsius)
-                if ends or count % keeps == 0:
+                if ends or live.asked_at >= keeps_at:
+                    keeps_at = max(keeps_at, live.asked_at - test.every_s) + test.every_s
                     _keep(appender, test, now - began, value, guard.amps if guard else math.nan, celsius)
                     live.tell()
                 if ends:
                     break
-                count += 1
                 if not guard and (words := _limit(test, value, now - began)):
                     return "done", words, "limit"
                 due = max(due + pace_s, time.monotonic() - pace_s)
