@@ -234,8 +234,8 @@ class Recorder:
                     live.halt.wait(pace_s)
                     continue  # the pack recovers: that is no part of the test
                 ends = guard is not None and guard.meter(value, celsius)
-                if ends or live.asked_at >= keeps_at:
-                    keeps_at = max(keeps_at, live.asked_at - test.every_s) + test.every_s
+                if ends or live.asked_at >= keeps_at - pace_s / 2.0:
+                    keeps_at = live.asked_at + test.every_s
                     _keep(appender, test, now - began, value, guard.amps if guard else math.nan, celsius)
                     live.tell()
                 if ends:
