@@ -61,7 +61,7 @@ def refuses(made: Instrument, kind: type[InstrumentError], says: str) -> None:
 def test_each_bad_manner_of_a_line_ends_in_a_sentence_in_time() -> None:
     with instrument(trickle) as made:
         refuses(made, LineCutError, "Nothing comes from")
-    with instrument(lambda line, _: None) as made:
+    with instrument(lambda *_: None) as made:
         refuses(made, LineCutError, "Nothing comes from")
     with instrument(lambda line, _: line.close()) as made:
         refuses(made, LineCutError, "Nothing comes from")

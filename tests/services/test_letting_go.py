@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import socket
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -33,7 +33,7 @@ class Bench:
         found: list[SimulatedBench] = []
         shop.instruments.with_bench(found.append)
         self.bench, self.world = found[0], found[0].world
-        test = {"amps": 1.0, "every_s": 0.1, "below": 3.2, "least_v": FLOOR, "where": "Sanderling, one"} | asked
+        test: dict[str, Any] = {"amps": 1.0, "every_s": 0.1, "below": 3.2, "least_v": FLOOR, "where": "Sanderling, one"} | asked
         self.run = shop.recorder.begin(
             unit, Asked(kind="discharge", title="x", meter=SIMULATED, load=SIMULATED + 2, **test), {"cell": "x"}
         )
@@ -61,8 +61,8 @@ class Bench:
 
 
 @pytest.fixture
-def bench(workshop: Workshop) -> Iterator[Bench]:
-    yield Bench(workshop)
+def bench(workshop: Workshop) -> Bench:
+    return Bench(workshop)
 
 
 def test_stop_puts_the_load_off_within_a_second_whatever_the_meter_does(bench: Bench) -> None:
@@ -96,7 +96,9 @@ def test_an_instrument_that_answers_twice_goes_on(bench: Bench) -> None:
 
 
 @pytest.mark.parametrize(("manner", "obeys"), [("babbling", True), ("slow", True), ("frozen", False)])
-def test_a_load_that_is_not_heard_is_told_again_and_pages_say_so_until_it_reads_nothing(bench: Bench, manner: str, obeys: bool) -> None:
+def test_a_load_that_is_not_heard_is_told_again_and_pages_say_so_until_it_reads_nothing(
+    bench: Bench, manner: str, obeys: bool
+) -> None:
     bench.bench.behave("load", manner)
     bench.until(lambda: bool(bench.shop.letting_go.standing()) or (obeys and bench.off()), 3.0)
     assert bench.ended() == ("failed", "silence")
@@ -128,7 +130,9 @@ def test_it_ends_by_the_loads_own_words_where_the_meter_is_elsewhere(bench: Benc
     assert bench.off()
 
 
-@pytest.mark.parametrize(("asked", "ends"), [({"most_ah": 0.002}, "charge"), ({"seconds": 3.0}, "time"), ({"most_c": 22.05}, "heat")])
+@pytest.mark.parametrize(
+    ("asked", "ends"), [({"most_ah": 0.002}, "charge"), ({"seconds": 3.0}, "time"), ({"most_c": 22.05}, "heat")]
+)
 def test_charge_time_and_warmth_end_it_too(workshop: Workshop, asked: dict[str, float], ends: str) -> None:
     bench = Bench(workshop, amps=4.0, **asked)
     assert bench.ended() == ("done" if ends != "heat" else "failed", ends)
@@ -151,24 +155,32 @@ def outside(world: World) -> SimulatedBench:
     return made
 
 
-def test_the_next_start_puts_off_what_the_last_program_left_and_keeps_saying_so_until_it_is_off(workshop: Workshop, tmp_path: Path) -> None:
+def test_the_next_start_puts_off_what_the_last_program_left_and_says_so_until_it_is_off(
+    workshop: Workshop, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     bench = outside(World(workshop.open(3).assessed, soc=0.9))
     kinds = {k: workshop.instruments.add(bench.address(k), standard(f"simulated-{k}")) for k in ("meter", "load")}
     unit = workshop.units.add(3, "one")
-    with pytest.raises(FigureError, match="draws before it was switched on"):
-        bench.world.turn("load_a", 0.5)
-        bench.world.load_a = 0.5
-        stuck = bench.world.switch
-        bench.world.switch = lambda what, *, on: stuck(what, on=True)  # type: ignore[method-assign]
-        bench.world.reset_load = lambda: None  # type: ignore[method-assign]
-        bench.world.load_on = True
-        workshop.recorder.begin(unit, Asked(kind="discharge", title="x", meter=kinds["meter"], load=kinds["load"], amps=0.5, below=3.0))
-    assert len(workshop.letting_go.standing()) == 1, "one that does not obey is told to until it does"
-    del bench.world.switch, bench.world.reset_load  # type: ignore[attr-defined]
+    with monkeypatch.context() as stuck:
+        stuck.setattr(bench.world, "switch", lambda *_, **__: None)
+        stuck.setattr(bench.world, "reset_load", lambda: None)
+        stuck.setattr(bench.world, "load_on", True)
+        asked = Asked(kind="discharge", title="x", meter=kinds["meter"], load=kinds["load"], amps=0.5, below=3.0)
+        with pytest.raises(FigureError, match="draws before it was switched on"):
+            workshop.recorder.begin(unit, asked)
+        assert len(workshop.letting_go.standing()) == 1, "one that does not obey is told to until it does"
+        stuck.setattr(bench.world, "load_on", True)
     until(lambda: not bench.world.load_on and not workshop.letting_go.standing())
     # Killed: nothing of the program goes on, and the lease stands.
     lease = workshop.recorder._leases.take(
-        KIND, {"address": bench.address("load"), "description": standard("simulated-load"), "name": "Load", "where": "one", "here": False}
+        KIND,
+        {
+            "address": bench.address("load"),
+            "description": standard("simulated-load"),
+            "name": "Load",
+            "where": "one",
+            "here": False,
+        },
     )
     bench.world.load_on, bench.world.load_a = True, 1.0
     first_of_all(tmp_path / "builds.sqlite3")

@@ -11,6 +11,7 @@ from itsdangerous import BadSignature, URLSafeSerializer
 from werkzeug.wrappers import Response as BaseResponse
 
 from briskcell.model.errors import FigureError
+from briskcell.services.workshop import Workshop
 
 from .shelf import workshop
 
@@ -82,11 +83,11 @@ def who_asks() -> str | None:
     return None if is_here() else _key()
 
 
-def still_let_in(device: str | None) -> bool:
+def still_let_in(shop: Workshop, device: str | None) -> bool:
     """Whether who asked may still be answered: a device that was shut out meanwhile is not."""
     if device is None:
         return True
-    found = workshop().pairing.devices.get(device)
+    found = shop.pairing.devices.get(device)
     return found is not None and not found.revoked
 
 

@@ -47,7 +47,10 @@ def test_a_plan_allows_what_its_weakest_part_stands() -> None:
     assert allowed(assessed(weak)).most_c.value == 45.0
     wire: Any = plan.by_id["w-pack"]
     thin = allowed(assessed(replaced(plan, altered(wire, awg=34.0, section_mm2=None))))
-    assert (thin.most_a.value, thin.most_a.whose) == (pytest.approx(carried_a(awg_section_mm2(34), 80.0, ambient_c=30.0)), wire.name)
+    assert (thin.most_a.value, thin.most_a.whose) == (
+        pytest.approx(carried_a(awg_section_mm2(34), 80.0, ambient_c=30.0)),
+        wire.name,
+    )
 
 
 def test_what_a_wire_carries_warms_it_to_what_its_insulation_stands() -> None:
@@ -64,9 +67,9 @@ def test_what_a_wire_carries_warms_it_to_what_its_insulation_stands() -> None:
 STOPS = Stops(below_v=3.2, least_v=3.0, set_a=2.0, most_c=60.0, most_ah=1.0, seconds=7200.0)
 
 
-def seen(stops: Stops = STOPS, **reading: float) -> End | None:
+def seen(**reading: float) -> End | None:
     """What a watch says to one reading of a discharge at two amps."""
-    return Watch(stops).seen(0.0, **({"load_v": 3.7, "amps": 2.0} | reading))
+    return Watch(STOPS).seen(0.0, **({"load_v": 3.7, "amps": 2.0} | reading))
 
 
 @pytest.mark.parametrize(
@@ -150,7 +153,9 @@ def course(v0: float, v1: float, hours: float = 4.9, amps: float = 1.96, gap: fl
         (course(4.1, 3.0), math.nan, 3.0, "no amps"),
     ],
 )
-def test_a_test_says_what_a_pack_holds_only_if_it_is_whole_and_possible(rows: np.ndarray, held: float, end_v: float, says: str) -> None:
+def test_a_test_says_what_a_pack_holds_only_if_it_is_whole_and_possible(
+    rows: np.ndarray, held: float, end_v: float, says: str
+) -> None:
     """Two cells of 5 Ah: a fifth an hour from full to 3 V."""
     why = no_capacity(assessed(sanderling()), rows, held, end_v)
     assert (says in why) if says else why == "", why

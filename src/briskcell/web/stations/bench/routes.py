@@ -181,7 +181,7 @@ def run_stream(build_id: int, run: int) -> Response:
     def events() -> Iterator[str]:
         yield "retry: 500\n\n"
         for news in stream(shop.recorder, shop.runs, run, seen, time.monotonic() + LASTS_S):
-            if not still_let_in(device):
+            if not still_let_in(shop, device):
                 return
             yield f"id: {news['seen']}\ndata: {json.dumps(news)}\n\n"
 
