@@ -132,18 +132,18 @@ class Guard:
         self.ended.wait(seconds)
 
     def _stand(self) -> None:
-        end = End("silence", "Brisk Cell failed while it watched the load.")
+        end, why = End("silence", "Brisk Cell failed while it watched the load."), "It did not let go when it was told to"
         try:
             end = self._until_its_end()
-        except LineCutError as error:
-            end = End("silence", f"Ended: the line to the load was cut. {error}")
+        except LineCutError:
+            end, why = End("silence", "Ended: the line to the load was cut. It is put off as soon as it answers."), "Its line was cut"
         except InstrumentError as error:
-            end = End("silence", f"Ended: the load gave no reading. {error}")
+            end, why = End("silence", f"Ended: the load gave no reading. {error}"), "It could not be read"
         except Exception as error:
             structlog.get_logger("brisk-cell").error("guard failed", exc_info=error)
         finally:
             self.end = None if self._halt.is_set() else end
-            self._let_go(end.words)
+            self._let_go(why)
             self.ended.set()
 
     def _until_its_end(self) -> End:
