@@ -1,7 +1,8 @@
 """Long attacks on one machine, bounded and on the loopback address alone: ``make soak``; ``--share 0.05`` for a taste.
 
-Kills (also in the first start, the demo's loading and a migration), valid extreme plans, mutated documents, field posts, a full
-disk at every write, clients at once. Told at the end: what was lost, what answered 5xx, "nan" on a page, times, memory.
+Kills (also in the first start, the demo's loading and a migration, in discharges, restores and backups), valid extreme plans,
+mutated documents, hostile archives, descriptions, logs and photographs, field posts, a full disk at every write, ten tabs, clients at
+once. Told at the end: what was lost, what answered 5xx, "nan" on a page, times, memory.
 """
 
 from __future__ import annotations
@@ -39,6 +40,7 @@ from briskcell.services.workshop import Opened, Workshop
 from briskcell.store import Store, StoreError
 from briskcell.web import create_app
 from tests.extremes import extreme_plan
+from tests.soak_outside import hostile, kills_in_discharges, kills_in_restores, ten_tabs
 
 NASTY = ["", " " * 4000, "nan", "1e999", "-1", "0", "9" * 300, "1..2..3..4", "💥", "\ud83d", "<script>", "=1+1", "1e-320", "5h99", "0 °C", "−40 °C", "100 %",
          "0.0001 W", "500 W", "1 µA", "60 V", "٣", "\x00", "1,5", "1.2.3", "..", "850 mA at 5 V", "1e308"]  # fmt: skip
@@ -133,7 +135,7 @@ def fields(client: Any, shop: Workshop, count: int, rng: random.Random) -> Count
         "adopt",
     ]
     for k in range(count):
-        base = str(rng.choice([shop.newest(3), shop.newest(3), 1, 2**63, -1, "x"]))
+        base = str(rng.choice([shop.newest(3), shop.newest(3), 1, 2**63, -1, "x", f"{'0' * 16}-{'0' * 16}"]))
         text = rng.choice(NASTY)
         if k % 3:
             data, path = {"value": text}, f"edit?path={rng.choice(paths)}"
@@ -238,7 +240,10 @@ def kills(count: int, rng: random.Random) -> Counter[str]:
                 for (later,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
                     if later not in kept:
                         raw.execute(f"DROP TABLE {later}")
-                for column in ("next_id", "title", "summary"):
+                for index in ("ix_build_key", "ix_revision_key"):
+                    raw.execute(f"DROP INDEX {index}")
+                raw.execute("ALTER TABLE build DROP COLUMN key")
+                for column in ("next_id", "title", "summary", "key"):
                     raw.execute(f"ALTER TABLE revision DROP COLUMN {column}")
                 raw.execute("UPDATE alembic_version SET version_num = '0002'")
             migrating = subprocess.Popen([sys.executable, "-c", WRITER, folder], stdout=subprocess.DEVNULL)
@@ -376,7 +381,7 @@ def load(seconds: float) -> None:
                         kept[1 + k % 3] = value
                 times.append((time.perf_counter() - start) * 1e3)
                 counts[str(status)] += 1
-                found = re.search(r'data-revision="(\d+)"', text)
+                found = re.search(r'data-revision="([0-9a-f-]+)"', text)
                 base = found[1] if found else ""
 
         people = [threading.Thread(target=person, args=(k,)) for k in range(8)]
@@ -413,6 +418,11 @@ def main() -> None:
     rng = random.Random(0)
     told("kills", kills(max(int(200 * share), 10), rng))
     told("runs", kills_in_a_run(max(int(50 * share), 3), rng))
+    counts, off_s = kills_in_discharges(max(int(300 * share), 4), rng)
+    told("discharges", counts, **{"off after the next start": f"{statistics.median(off_s):.2f} s, at most {max(off_s):.2f} s"})
+    told("restores", kills_in_restores(max(int(200 * share), 4), rng))
+    told("hostile", hostile(max(int(10_000 * share), 200), rng))
+    told("ten tabs", ten_tabs(max(int(100 * share), 3), rng))
     told("full disk", full_disk(max(int(60 * share), 8)))
     with tempfile.TemporaryDirectory() as folder:
         app = create_app(Path(folder))
