@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -68,6 +69,7 @@ def examine(data: Path) -> Examined:
         faults = [str(row[0]) for row in connection.execute("PRAGMA integrity_check(20)") if row[0] != "ok"]
         lines.append("The file is whole." if not faults else f"The file is damaged: {'; '.join(faults[:3])}.")
         trouble += len(faults)
+        lines += [f"A load may still draw: {name}. Start Brisk Cell, which lets it go." for name in _loads(connection)]
         builds = connection.execute("SELECT count(*) FROM build").fetchone()[0]
         count = bad = 0
         for build_id, revision_id, document in _revisions(connection):
@@ -88,6 +90,16 @@ def examine(data: Path) -> Examined:
         lines.append("The secret is missing or empty; it is made anew at the next start, and open pages have to be reloaded.")
     lines.append(MEND if trouble else "Nothing to do.")
     return Examined(tuple(lines), trouble == 0)
+
+
+def _loads(connection: sqlite3.Connection) -> list[str]:
+    """Loads that are leased, by their name and whose pack they are on; none in a file of an earlier version."""
+    try:
+        rows = connection.execute("SELECT about FROM lease WHERE kind = 'load'").fetchall()
+        told = [json.loads(about) for (about,) in rows]
+    except (sqlite3.Error, ValueError):
+        return []
+    return [f"{t.get('name', 'a load')} on {t.get('where') or 'a pack'}" for t in told if not t.get("here")]
 
 
 def _revisions(connection: sqlite3.Connection) -> Iterator[tuple[int, int, Any]]:
