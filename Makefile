@@ -15,7 +15,7 @@ help:
 	@echo "make check        lint, types, layers, templates, doctests"
 	@echo "make bench        costs, measured as ratios in one run"
 	@echo "make mutants      faults put into the core one at a time, and how many the tests catch"
-	@echo "make soak         long attacks: kills, faults, load, mutated documents; about half an hour"
+	@echo "make soak         long attacks: kills, faults, load, what comes from outside; about an hour"
 	@echo "make assets       rebuild styles, scripts and fonts under web/static (needs Node)"
 	@echo "make screenshots  refresh docs/screenshots from the demo builds"
 

@@ -142,7 +142,7 @@ def test_a_timed_run_narrows_the_forecast_and_a_sibling_counts_less(client: Flas
     shop: Workshop = app.extensions["briskcell"]
     grey, red = (str(shop.units.add(SOUND, name)) for name in ("grey", "red"))
     assert "No run or capacity test yet" in learned(client, grey)
-    for hours, says in (("ages", "not a figure"), ("0 h", "0 h cannot be")):
+    for hours, says in (("ages", "not a figure"), ("0 h", "0 h cannot be"), ("49h40", "49 h 40? The plan plays 9 h 55")):
         answer = post(client, "log", {"unit": grey, "do": "run", "hours": hours, "end": "stop"})
         assert answer.status_code == 422
         assert says in answer.text

@@ -7,7 +7,6 @@ from typing import Protocol
 
 from .description import PLACE, Description, Quantity
 
-
 AT_REST_A = 0.02  # below which a load draws nothing: less than what it may be off
 
 

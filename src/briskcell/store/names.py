@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Literal
 
-from cachetools import LRUCache
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
@@ -25,8 +24,9 @@ class Names:
 
     def __init__(self, reader: Engine) -> None:
         self._reader = reader
-        self._ids: LRUCache[tuple[Named, str], int] = LRUCache(MOST_KEPT)
-        self._keys: LRUCache[tuple[Named, int], str] = LRUCache(MOST_KEPT)
+        # Plain dictionaries: each step of theirs is whole by itself, and every page asks a hundred times.
+        self._ids: dict[tuple[Named, str], int] = {}
+        self._keys: dict[tuple[Named, int], str] = {}
 
     def id_of(self, table: Named, key: str) -> int | None:
         """The number of the row that has a name."""
@@ -47,10 +47,12 @@ class Names:
         return found
 
     def forget(self) -> None:
-        """Another shelf stands here now."""
+        """Begin anew: another shelf stands here now, or too many were asked for."""
         self._ids.clear()
         self._keys.clear()
 
     def _keep(self, table: Named, row_id: int | None, key: str | None) -> None:
+        if len(self._ids) >= MOST_KEPT:
+            self.forget()
         if row_id is not None and key is not None:
             self._ids[table, key], self._keys[table, row_id] = row_id, key

@@ -83,6 +83,13 @@ def who_asks() -> str | None:
     return None if is_here() else _key()
 
 
+def begun_from() -> str:
+    """Words for who begins something: nothing for whom sits at this computer."""
+    device = who_asks()
+    found = None if device is None else workshop().pairing.devices.get(device)
+    return f", begun from {found.name}" if found else ""
+
+
 def still_let_in(shop: Workshop, device: str | None) -> bool:
     """Whether who asked may still be answered: a device that was shut out meanwhile is not."""
     if device is None:

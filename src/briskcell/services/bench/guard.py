@@ -136,7 +136,8 @@ class Guard:
         try:
             end = self._until_its_end()
         except LineCutError:
-            end, why = End("silence", "Ended: the line to the load was cut. It is put off as soon as it answers."), "Its line was cut"
+            end = End("silence", "Ended: the line to the load was cut. It is put off as soon as it answers.")
+            why = "Its line was cut"
         except InstrumentError as error:
             end, why = End("silence", f"Ended: the load gave no reading. {error}"), "It could not be read"
         except Exception as error:

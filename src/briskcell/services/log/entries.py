@@ -25,6 +25,7 @@ MOST_PIXELS = 60_000_000
 FORMATS = {"JPEG": (".jpg", "image/jpeg"), "PNG": (".png", "image/png"), "WEBP": (".webp", "image/webp")}
 UNREADABLE = (UnidentifiedImageError, OSError, SyntaxError, ValueError, MemoryError, struct.error, Image.DecompressionBombError)
 MOST_H = 2000.0
+MOST_OF_PLAN = 5.0  # times what is planned: a draw a fifth of the plan's, past any doubt of it
 ENDS = {
     "stop": "until it stopped by itself",
     "hand": "until it was switched off, not empty",
@@ -32,17 +33,22 @@ ENDS = {
 Run = tuple[float, bool]
 
 
-def add_run(log: LogStore, unit_id: int, hours_text: str, end: str, words: str, at: str = "") -> int:
-    """A timed run from a full pack.
+def add_run(
+    log: LogStore, unit_id: int, hours_text: str, end: str, words: str, at: str = "", planned_h: float | None = None
+) -> int:
+    """A timed run from a full pack; ``planned_h`` is how long the plan says that it plays. [h]
 
     Raises
     ------
     FigureError
-        If the hours make no sense.
+        If the hours make no sense, or no console plays so much longer than it is planned.
     """
     hours = read(hours_text, "h", "hours")
     if not 0 < hours <= MOST_H:
         raise FigureError("hours", f"A run of {hours:g} h cannot be.", fix=f"Give up to {MOST_H:g} h.")
+    if planned_h and hours > MOST_OF_PLAN * planned_h:
+        raise FigureError("hours", f"{show(hours, 'h')}? The plan plays {show(planned_h, 'h')}, and no pack holds so much more.",
+                          fix="Type hours and minutes as 4h15; if it is so, the plan's draw or pack is another.")  # fmt: skip
     if end not in ENDS:
         raise FigureError("hours", "How it ended is not said.", fix="Choose one.")
     said = f"played {show(hours, 'h')} from full, {ENDS[end]}" + (f": {words.strip()}" if words.strip() else "")

@@ -19,7 +19,7 @@ from briskcell.services.bench.courses import stream
 from briskcell.services.bench.measured import capacity_on_plan, put_on_plan
 from briskcell.services.bench.proof import Proof, add_unit, take
 from briskcell.web.build import bp, change, form, render
-from briskcell.web.lan import at_the_computer, still_let_in, who_asks
+from briskcell.web.lan import at_the_computer, begun_from, still_let_in, who_asks
 from briskcell.web.safe import named, row_number
 from briskcell.web.shelf import workshop
 from briskcell.web.view import view_of
@@ -147,7 +147,7 @@ def _begin(build_id: int) -> None:
     if form("kind") == "discharge":
         at_the_computer("run")
     known = {i.id: i for i in shop.instruments.of_build(build_id)}
-    where = f"{opened.plan.name}, {unit.name}"
+    where = f"{opened.plan.name}, {unit.name}{begun_from()}"
     test = test_of(form, lambda name: known.get(row_number(form(name)) or -1), opened.assessed, where)
     pack = next(iter(opened.plan.packs), None)
     shop.recorder.begin(unit.id, test, {"cell": pack.cell.part_class} if pack and test.kind == "discharge" else {})

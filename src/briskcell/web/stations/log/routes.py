@@ -36,7 +36,8 @@ def write_log(build_id: int) -> Response:
     """A line of a unit's log: a timed run, a complaint, a change; or one taken out, or a complaint that is found."""
     shop, unit, do = workshop(), named_unit(build_id), form("do")
     if do == "run":
-        add_run(shop.log, unit.id, form("hours"), form("end"), form("words"), form("at"))
+        runtime = shop.open(build_id).assessed.runtime
+        add_run(shop.log, unit.id, form("hours"), form("end"), form("words"), form("at"), runtime.hours if runtime else None)
     elif do == "complaint":
         add_complaint(shop.log, shop.open(build_id).plan, unit.id, form("when"), form("what"), form("words"))
     elif do == "change":
