@@ -60,16 +60,16 @@ def logged(shop: Workshop) -> None:
     add_run(shop.log, unit, "9h20", "stop", "platform game, half volume")
     curves = shop.open(SOUND).assessed.op.curves[0]
     run = shop.runs.add(
-        unit, "discharge", "Discharge at 2 A", {"kind": "discharge", "quantity": "volts", "full": True, "below": 2.8}, "done"
+        unit, "discharge", "Discharge at 2 A", {"kind": "discharge", "quantity": "volts", "full": True, "below": 3.0}, "done"
     )
     t = np.arange(0.0, 20_000.0, 20.0)
     soc = 1.0 - t * 2.0 / 3600 / (0.96 * curves.capacity_ah)
     volts = np.interp(soc, curves.soc[::-1], curves.ocv_v[::-1]) - 2.4 * np.interp(soc, curves.soc[::-1], curves.steady_ohm[::-1])
-    rows = np.stack([t, volts, np.full_like(t, 2.0), np.full_like(t, np.nan)], axis=1)[(soc > 0) & (volts > 2.8)]
+    rows = np.stack([t, volts, np.full_like(t, 2.0), np.full_like(t, np.nan)], axis=1)[(soc > 0) & (volts > 3.0)]
     appender = Appender(shop.runs.path(run))
     appender.add_many(rows)
     appender.close()
-    shop.runs.set(run, words="Ended at 2.79 V, below 2.80 V.")
+    shop.runs.set(run, words="Ended below 3.00 V.")
 
 
 def main() -> None:
