@@ -10,6 +10,7 @@ from .lan import is_here
 from .safe import named, row_number
 from .shelf import workshop
 
+OFF_S = 1.0  # that an answer waits for a load to be off
 bp = Blueprint("told", __name__, url_prefix="/told")
 
 
@@ -45,7 +46,9 @@ def told() -> Response:
 @bp.post("/stop")
 def stop() -> Response:
     """Stop a run whose load draws, from any page."""
-    workshop().recorder.stop(named("run", request.form.get("run")) or 0)
+    number = named("run", request.form.get("run")) or 0
+    workshop().recorder.stop(number)
+    workshop().recorder.settle(number, OFF_S)
     return _said()
 
 

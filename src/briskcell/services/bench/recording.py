@@ -145,6 +145,11 @@ class Recorder:
         if live := self._live.get(run_id):
             live.stop()
 
+    def settle(self, run_id: int, seconds: float) -> None:
+        """Wait until a run's load is off, or handed over to who lets go, but no longer than that."""
+        if (live := self._live.get(run_id)) and live.guard:
+            live.guard.join(seconds)
+
     def close(self) -> None:
         """End every run, and wait until each has switched its load off."""
         going = list(self._live.values())
