@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import pytest
 from flask.testing import FlaskClient
 
-from briskcell.core.rules.registry import RULES
+from briskcell.core.rules.registry import RULES, SEVERITY
+from briskcell.core.stations import STATIONS
+from briskcell.web.stations import sections
 from tests.web.doors import post
 
 CURLEW, SANDERLING = 1, 3
@@ -93,6 +96,14 @@ def test_the_table_names_every_rule() -> None:
     assert set(REACHED) == set(RULES)
 
 
+@pytest.mark.parametrize("name", sorted(RULES))
+def test_every_rule_says_where_pages_show_it_and_its_station_is_among_them(name: str) -> None:
+    places = {f"{station}/{section.name}" for station in STATIONS for section in sections(station)}
+    shown = RULES[name].shown
+    assert set(shown) <= places, "a section that no page has"
+    assert RULES[name].station in {place.partition("/")[0] for place in shown}
+
+
 @pytest.mark.parametrize("rule", sorted(REACHED))
 def test_every_rule_is_set_off_from_the_pages(client: FlaskClient, rule: str) -> None:
     build, steps = REACHED[rule]
@@ -101,4 +112,12 @@ def test_every_rule_is_set_off_from_the_pages(client: FlaskClient, rule: str) ->
     for path, form in steps:
         answer: Any = post(client, path, form, build=build)
         assert answer.status_code == 200, (path, form, answer.text[:300])
-    assert rule in {f.rule for f in shop.open(build).assessed.findings} - before
+    after = shop.open(build).assessed.findings
+    assert rule in {f.rule for f in after} - before
+    worst = min((f.state for f in after if f.rule == rule), key=SEVERITY.__getitem__)
+    for station, _, section in (place.partition("/") for place in RULES[rule].shown):
+        index = client.get(f"/builds/{build}/{station}").text
+        words = re.search(rf'href="#(?:h-)?{section}"[^>]*>.*?</a>', index, re.DOTALL)
+        assert words is not None, (station, section)
+        said = next((w for w in SEVERITY if w in words[0]), "holds")
+        assert SEVERITY.get(said, 9) <= SEVERITY[worst], (station, section, words[0])

@@ -22,7 +22,12 @@ WHOLE = 0.8  # of a pack's charge, that a board which ends too low has to reach 
 CAUTION = "A lithium cell charged beyond its volts can burn: do not connect this board."
 
 
-@rule("charger-suits-cells", station="charge", source="End volts by chemistry: IEC 62133-2; data sheets of the cells")
+@rule(
+    "charger-suits-cells",
+    station="charge",
+    shown=("charge/charging",),
+    source="End volts by chemistry: IEC 62133-2; data sheets of the cells",
+)
 def charger_suits_cells(assessed: Answers) -> Iterator[Finding]:
     """A charge board is made for its pack: as many cells in series, their end volts, their chemistry."""
     for found in assessed.charges:
@@ -68,7 +73,12 @@ def _suitable(assessed: Answers, board: ChargeBoard, pack: Pack) -> Iterator[Fix
     yield from other_layouts(assessed, pack)
 
 
-@rule("like-strings", station="charge", source="Cells of unlike chemistry in parallel force each other's volts; IEC 62133-2")
+@rule(
+    "like-strings",
+    station="charge",
+    shown=("charge/charging",),
+    source="Cells of unlike chemistry in parallel force each other's volts; IEC 62133-2",
+)
 def like_strings(assessed: Answers) -> Iterator[Finding]:
     """Strings in parallel are of one chemistry, full at one voltage."""
     for pack in assessed.plan.packs:
@@ -88,7 +98,7 @@ def _alike(assessed: Answers, pack: Pack, cells: tuple[Cell, ...]) -> Iterator[F
             yield Fix(f"{cell.name} in every string", "fill and empty together.", plan)
 
 
-@rule("charger-input", station="charge", source="The board's sheet")
+@rule("charger-input", station="charge", shown=("charge/charging",), source="The board's sheet")
 def charger_input(assessed: Answers) -> Iterator[Finding]:
     """A charge board accepts its supply's volts, and gets from them to its end volts."""
     for board in assessed.plan.chargers:

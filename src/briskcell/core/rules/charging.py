@@ -23,7 +23,7 @@ from briskcell.model.units import show
 from .registry import Finding, missed_by, past, rule
 
 
-@rule("charge-brief", station="charge", source="The brief")
+@rule("charge-brief", station="charge", shown=("brief/brief", "charge/times"), source="The brief")
 def charge_brief(assessed: Answers) -> Iterator[Finding]:
     """The pack fills within the hours of the brief, and charges in play where the brief asks for it."""
     wanted = assessed.plan.brief.charge_hours
@@ -40,7 +40,12 @@ def charge_brief(assessed: Answers) -> Iterator[Finding]:
                           "A power path and a supply with current to spare feed both.")  # fmt: skip
 
 
-@rule("load-on-charging-cell", station="charge", source="A charger that watches a cell with a load on it may never end")
+@rule(
+    "load-on-charging-cell",
+    station="charge",
+    shown=("charge/charging",),
+    source="A charger that watches a cell with a load on it may never end",
+)
 def load_on_charging_cell(assessed: Answers) -> Iterator[Finding]:
     """The console is not fed from the cell that charges."""
     for board in assessed.plan.chargers:
@@ -59,7 +64,10 @@ def _parted(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
 
 
 @rule(
-    "cut-out-contact", station="charge", source="A charge socket's switching contact carries the console: its rating and drop count"
+    "cut-out-contact",
+    station="charge",
+    shown=("charge/charging",),
+    source="A charge socket's switching contact carries the console: its rating and drop count",
 )
 def cut_out_contact(assessed: Answers) -> Iterator[Finding]:
     """A jack that cuts the console out is a part of the build, with a rating and a drop."""
@@ -80,7 +88,12 @@ def _named_jack(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
         yield found
 
 
-@rule("series-balance", station="charge", source="Cells in series drift apart; M. M. Ur Rehman et al., IEEE JESTPE 3(1), 2015")
+@rule(
+    "series-balance",
+    station="charge",
+    shown=("charge/charging",),
+    source="Cells in series drift apart; M. M. Ur Rehman et al., IEEE JESTPE 3(1), 2015",
+)
 def series_balance(assessed: Answers) -> Iterator[Finding]:
     """Cells in series are balanced while they charge."""
     plan = assessed.plan
@@ -97,7 +110,12 @@ def _balanced(assessed: Answers, board: ChargeBoard, pack: Pack) -> Iterator[Fix
     yield from other_chargers(assessed, board)
 
 
-@rule("charge-temperature", station="charge", source="Lithium cells: 0 to 45 °C in charge, −20 to 60 °C in use; IEC 62133-2")
+@rule(
+    "charge-temperature",
+    station="charge",
+    shown=("charge/course", "heat/limits"),
+    source="Lithium cells: 0 to 45 °C in charge, −20 to 60 °C in use; IEC 62133-2",
+)
 def charge_temperature(assessed: Answers) -> Iterator[Finding]:
     """Cells are charged and used within their temperatures, in the case and with the console at work."""
     brief = assessed.plan.brief
@@ -134,6 +152,7 @@ def _too_warm(assessed: Answers, warm: ChargeWarmth) -> Finding:
 @rule(
     "played-on-the-charger",
     station="charge",
+    shown=("charge/course", "heat/limits"),
     worst="close",
     source="Nothing but the builder keeps a console off that its charger feeds",
 )
@@ -178,7 +197,7 @@ def _stays_cool(assessed: Answers, warm: ChargeWarmth) -> Iterator[Fix]:
     yield from other_chargers(assessed, board)
 
 
-@rule("only-rechargeable", station="charge", source="The cell's chemistry")
+@rule("only-rechargeable", station="charge", shown=("charge/charging",), source="The cell's chemistry")
 def only_rechargeable(assessed: Answers) -> Iterator[Finding]:
     """No primary cell is charged."""
     plan = assessed.plan

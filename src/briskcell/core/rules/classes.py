@@ -16,7 +16,13 @@ from .registry import Finding, rule
 STATION = {"chargers": "charge", "supplies": "charge", "packs": "pack"}
 
 
-@rule("as-its-class", station="rails", worst="close", source="The class's facts, and the bounds of what can be set on it")
+@rule(
+    "as-its-class",
+    station="rails",
+    shown=("rails/boards",),
+    worst="close",
+    source="The class's facts, and the bounds of what can be set on it",
+)
 def as_its_class(assessed: Answers) -> Iterator[Finding]:
     """A part's figures are those of its class, within what can be set on it."""
     for element, found in assessed.differences.items():

@@ -16,7 +16,7 @@ from briskcell.model.units import show
 from .registry import Finding, missed_by, rule
 
 
-@rule("day", station="day", source="The day lived through in time")
+@rule("day", station="day", shown=("day/day",), source="The day lived through in time")
 def day(assessed: Answers) -> Iterator[Finding]:
     """What is wanted in each day that is kept is played."""
     short = sorted((c for c in assessed.days if not c.lasts), key=lambda c: -c.missed_s)

@@ -11,7 +11,9 @@ from briskcell.core.moves.packs import as_many_as_fit
 from .registry import Finding, rule
 
 
-@rule("fits-the-bay", station="pack", source="The bay's measures; pouches swell by 8 to 10 % of their thickness")
+@rule(
+    "fits-the-bay", station="pack", shown=("pack/bay",), source="The bay's measures; pouches swell by 8 to 10 % of their thickness"
+)
 def fits_the_bay(assessed: Answers) -> Iterator[Finding]:
     """The pack fits the bay."""
     for pack, found in zip(assessed.plan.packs, assessed.fits, strict=False):

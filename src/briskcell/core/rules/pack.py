@@ -24,7 +24,7 @@ TYPICAL_PATH = 0.85  # of the pack's energy that reaches the parts, where nothin
 TYPICAL_USE = 0.95  # of a pack's energy that can be used down to its cut-off
 
 
-@rule("runtime-brief", station="pack", source="The brief")
+@rule("runtime-brief", station="pack", shown=("brief/brief", "pack/answers"), source="The brief")
 def runtime_brief(assessed: Answers) -> Iterator[Finding]:
     """The pack plays as long as the brief asks."""
     found, wanted = assessed.runtime, assessed.plan.brief.hours
@@ -38,7 +38,13 @@ def runtime_brief(assessed: Answers) -> Iterator[Finding]:
                   "Draw less, or make room for a larger pack.")  # fmt: skip
 
 
-@rule("runtime-range", station="pack", worst="close", source="The brief, and the range of everything the hours hang on")
+@rule(
+    "runtime-range",
+    station="pack",
+    shown=("brief/brief", "pack/answers"),
+    worst="close",
+    source="The brief, and the range of everything the hours hang on",
+)
 def runtime_range(assessed: Answers) -> Iterator[Finding]:
     """The pack still plays as long as the brief asks at the pessimistic end of what is known."""
     if assessed.runtime is None or assessed.runtime.hours is None or assessed.falls_short:
@@ -78,7 +84,7 @@ def _more_cells(assessed: Answers) -> Iterator[Fix]:
         yield from other_packs(assessed, pack, least_wh=spare * goal * mean_w / max(usable, 0.2), least_a=peak)
 
 
-@rule("cell-current", station="pack", source="The cell's stated limits")
+@rule("cell-current", station="pack", shown=("pack/cells",), source="The cell's stated limits")
 def cell_current(assessed: Answers) -> Iterator[Finding]:
     """The cells give and take no more current than they are made for."""
     margins = assessed.plan.brief.margins

@@ -16,6 +16,7 @@ HARMED_V = 0.5  # below where it is empty: sheets end a discharge at 2.5 V (3.0 
 @rule(
     "protected-cells",
     station="pack",
+    shown=("pack/cells",),
     source="Lithium cells need protection against deep discharge, short and overcharge; IEC 62133-2",
 )
 def protected_cells(assessed: Answers) -> Iterator[Finding]:

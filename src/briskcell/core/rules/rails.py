@@ -31,7 +31,7 @@ HYSTERESIS_V = 0.15  # of a lock-out that states no restart: 0.1 to 0.2 V on she
 HEALTHY_V = (3.4, 4.25)  # that a board takes for a lithium cell in order: between its low warning and full; typical
 
 
-@rule("headroom", station="rails", source="TI SLVA372D; margins of the brief")
+@rule("headroom", station="rails", shown=("rails/boards",), source="TI SLVA372D; margins of the brief")
 def headroom(assessed: Answers) -> Iterator[Finding]:
     """Every board, wire, switch, plug, fuse and protection keeps current to spare at its worst moment."""
     if (lost := assessed.collapse) is not None:
@@ -53,7 +53,7 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
                       "Choose a part with a higher rating.")  # fmt: skip
 
 
-@rule("load-window", station="rails", source="The part's own window of volts")
+@rule("load-window", station="rails", shown=("rails/windows",), source="The part's own window of volts")
 def load_window(assessed: Answers) -> Iterator[Finding]:
     """Every part gets volts within its window, from a full pack to the end, at rest, in play and at the peak."""
     op = assessed.op
@@ -80,7 +80,7 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
                           "Feed it from a rail with a higher voltage.")  # fmt: skip
 
 
-@rule("input-window", station="rails", source="The board's sheet")
+@rule("input-window", station="rails", shown=("rails/windows",), source="The board's sheet")
 def input_window(assessed: Answers) -> Iterator[Finding]:
     """No board gets more volts at its input than it stands, not even from a full store without load."""
     for board in assessed.op.network.converters:
@@ -116,7 +116,7 @@ def _without(plan: Plan, board: Converter) -> Plan:
     return remade(plan, lists)
 
 
-@rule("double-conversion", station="rails", worst="close", source="Efficiencies in a row multiply")
+@rule("double-conversion", station="rails", shown=("rails/fewest",), worst="close", source="Efficiencies in a row multiply")
 def double_conversion(assessed: Answers) -> Iterator[Finding]:
     """No more than a little power goes through two switching boards in a row."""
     op, plan = assessed.op, assessed.plan
@@ -145,7 +145,13 @@ def _straight(assessed: Answers, board: Converter, first: Converter, lost: float
     yield Fix(f"{board.name} fed beside {first.name}", f"saves about {show(lost, 'W')}.", plan)
 
 
-@rule("lock-out-chatter", station="rails", worst="close", source="Lock-out with hysteresis, on a pack that recovers without load")
+@rule(
+    "lock-out-chatter",
+    station="rails",
+    shown=("rails/boards",),
+    worst="close",
+    source="Lock-out with hysteresis, on a pack that recovers without load",
+)
 def lockout_chatter(assessed: Answers) -> Iterator[Finding]:
     """A board that locks out does not start again as the pack recovers, only to lock out again."""
     found = assessed.runtime
@@ -178,7 +184,12 @@ def _stays_off(assessed: Answers, board: Converter, restart_v: float) -> Iterato
     yield from other_boards(assessed, board)
 
 
-@rule("logic-level", station="rails", source="JESD8C.01, 3.3 V; a high level needs 0.7 of the supply")
+@rule(
+    "logic-level",
+    station="rails",
+    shown=("rails/windows", "wiring/signals"),
+    source="JESD8C.01, 3.3 V; a high level needs 0.7 of the supply",
+)
 def logic_level(assessed: Answers) -> Iterator[Finding]:
     """A part's signals come at a level it understands and survives."""
     for found in signals(assessed.plan):
@@ -191,7 +202,12 @@ def logic_level(assessed: Answers) -> Iterator[Finding]:
                           0.1, advice="Put a level shifter between.")  # fmt: skip
 
 
-@rule("inrush", station="rails", source="The part's sheet, against the limit of what feeds it")
+@rule(
+    "inrush",
+    station="rails",
+    shown=("rails/boards", "wiring/signals"),
+    source="The part's sheet, against the limit of what feeds it",
+)
 def inrush(assessed: Answers) -> Iterator[Finding]:
     """What a part pulls in its first moment does not trip what feeds it."""
     for start in first_moments(assessed.op):
@@ -202,7 +218,7 @@ def inrush(assessed: Answers) -> Iterator[Finding]:
                           advice="Start the parts one after another, or limit the inrush.")  # fmt: skip
 
 
-@rule("battery-measure", station="rails", source="Boards with a gauge of their own")
+@rule("battery-measure", station="rails", shown=("rails/boards",), source="Boards with a gauge of their own")
 def battery_measure(assessed: Answers) -> Iterator[Finding]:
     """A board that measures its battery sees the volts of a healthy cell at its battery terminals."""
     op = assessed.op
@@ -234,7 +250,11 @@ def _to_store(assessed: Answers, load: Load) -> Iterator[Fix]:
 
 
 @rule(
-    "behind-the-jack", station="rails", worst="close", source="A board fed at its pins or pads has lost what sits behind its jack"
+    "behind-the-jack",
+    station="rails",
+    shown=("rails/windows",),
+    worst="close",
+    source="A board fed at its pins or pads has lost what sits behind its jack",
 )
 def behind_the_jack(assessed: Answers) -> Iterator[Finding]:
     """A part fed behind its jack still has what the jack would have given it: a fuse, and volts and polarity that cannot harm."""

@@ -110,7 +110,10 @@ class Finding:
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """A registered rule: its name, station, source, what it asks, the function that checks it, and the worst it may say."""
+    """A registered rule: its name, station, source, what it asks, the function that checks it, the worst it may say.
+
+    ``shown`` names the sections of pages that carry its word, each as ``station/section``.
+    """
 
     name: str
     station: str
@@ -118,6 +121,7 @@ class Rule:
     asks: str
     function: Callable[[Answers], Iterator[Finding]]
     worst: str = "fails"
+    shown: tuple[str, ...] = ()
 
     def check(self, assessed: Answers) -> Iterator[Finding]:
         """The rule's findings, signed with its name and station."""
@@ -128,7 +132,9 @@ class Rule:
 RULES: dict[str, Rule] = {}
 
 
-def rule(name: str, *, station: str, source: str, worst: str = "fails") -> Callable[..., Callable[[Answers], Iterator[Finding]]]:
+def rule(
+    name: str, *, station: str, shown: tuple[str, ...], source: str, worst: str = "fails"
+) -> Callable[..., Callable[[Answers], Iterator[Finding]]]:  # fmt: skip
     """Register a rule.
 
     Parameters
@@ -137,6 +143,8 @@ def rule(name: str, *, station: str, source: str, worst: str = "fails") -> Calla
         Its name, in the words of the job.
     station : str
         Where it is decided.
+    shown : tuple of str
+        The sections of pages that carry its word, each as ``station/section``; one of its own station at the least.
     source : str
         Literature or reasoning behind it.
     worst : str
@@ -149,7 +157,7 @@ def rule(name: str, *, station: str, source: str, worst: str = "fails") -> Calla
     """
 
     def register(function: Callable[[Answers], Iterator[Finding]]) -> Callable[[Answers], Iterator[Finding]]:
-        RULES[name] = Rule(name, station, source, (function.__doc__ or "").strip(), function, worst)
+        RULES[name] = Rule(name, station, source, (function.__doc__ or "").strip(), function, worst, shown)
         return function
 
     return register

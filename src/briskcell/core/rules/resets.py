@@ -20,7 +20,12 @@ from briskcell.model.units import show
 from .registry import Finding, missed_by, rule
 
 
-@rule("resets", station="pack", source="R. Billinton, R. N. Allan, Reliability Evaluation of Power Systems, 2nd ed., ch. 3")
+@rule(
+    "resets",
+    station="pack",
+    shown=("pack/peaks",),
+    source="R. Billinton, R. N. Allan, Reliability Evaluation of Power Systems, 2nd ed., ch. 3",
+)
 def resets_rule(assessed: Answers) -> Iterator[Finding]:
     """Peaks that meet by chance reset the board no more often than the brief accepts."""
     found, accepted = assessed.resets, assessed.plan.brief.resets_per_charge

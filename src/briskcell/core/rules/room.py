@@ -19,6 +19,7 @@ MOST_SAID = 3
 @rule(
     "room",
     station="room",
+    shown=("room/stack",),
     source="Bounding boxes; 3 mm from a warm board, 5 mm from an antenna, 1 mm from chips are rules of thumb",
 )
 def room(assessed: Answers) -> Iterator[Finding]:

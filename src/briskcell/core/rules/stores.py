@@ -30,7 +30,12 @@ ALIKE = 0.05  # of their capacity, within which cells of one batch differ; typic
 CAP_SHARE = 0.9  # of its rating, that a supercapacitor is charged to: its life doubles for each 0.1 V less
 
 
-@rule("proven-capacity", station="pack", source="Energy density of lithium cells, Linden's Handbook of Batteries, 4th ed.")
+@rule(
+    "proven-capacity",
+    station="pack",
+    shown=("pack/cells",),
+    source="Energy density of lithium cells, Linden's Handbook of Batteries, 4th ed.",
+)
 def proven_capacity(assessed: Answers) -> Iterator[Finding]:
     """A capacity is proven by a test or a sheet, and fits the cell's own volume."""
     for pack in assessed.plan.packs:
@@ -78,7 +83,7 @@ def _trusted(fix: Fix, pack: Pack) -> bool:
     return isinstance(now, Pack) and now.cell.label_ah != pack.cell.label_ah
 
 
-@rule("equal-strings", station="pack", source="Current between strings, (V1 − V2)/(r1 + r2)")
+@rule("equal-strings", station="pack", shown=("pack/cells",), source="Current between strings, (V1 − V2)/(r1 + r2)")
 def equal_strings(assessed: Answers) -> Iterator[Finding]:
     """Strings are joined in parallel at one voltage."""
     for pack in assessed.plan.packs:
@@ -96,6 +101,7 @@ def equal_strings(assessed: Answers) -> Iterator[Finding]:
 @rule(
     "weakest-in-series",
     station="pack",
+    shown=("pack/cells",),
     worst="close",
     source="The weakest cell in series is empty first; driven on, its volts turn round",
 )
@@ -118,7 +124,7 @@ def weakest_in_series(assessed: Answers) -> Iterator[Finding]:
                            replaced(assessed.plan, altered(pack, cell=cell))))  # fmt: skip
 
 
-@rule("capacitor-rating", station="pack", source="Life of a supercapacitor falls by half for each 0.1 V")
+@rule("capacitor-rating", station="pack", shown=("pack/cells",), source="Life of a supercapacitor falls by half for each 0.1 V")
 def capacitor_rating(assessed: Answers) -> Iterator[Finding]:
     """A supercapacitor is charged to no more than nine tenths of its rating."""
     for cap in assessed.plan.capacitors:
@@ -130,7 +136,7 @@ def capacitor_rating(assessed: Answers) -> Iterator[Finding]:
                           only(f"Charge it to {show(CAP_SHARE * cap.rating_v, 'V')}", "leaves a tenth.", plan))  # fmt: skip
 
 
-@rule("bank-output", station="pack", source="The bank's own cut-offs")
+@rule("bank-output", station="pack", shown=("pack/answers",), source="The bank's own cut-offs")
 def bank_output(assessed: Answers) -> Iterator[Finding]:
     """A power bank neither switches off at rest nor cuts its output while it charges."""
     op, plan = assessed.op, assessed.plan
@@ -145,7 +151,13 @@ def bank_output(assessed: Answers) -> Iterator[Finding]:
                           advice="Use a bank that feeds while it charges.")  # fmt: skip
 
 
-@rule("one-of-each", station="pack", worst="close", source="Two packs, two switches, two ports: one is always forgotten")
+@rule(
+    "one-of-each",
+    station="pack",
+    shown=("pack/answers",),
+    worst="close",
+    source="Two packs, two switches, two ports: one is always forgotten",
+)
 def one_of_each(assessed: Answers) -> Iterator[Finding]:
     """There are no more packs and charge ports than the brief asks for."""
     plan = assessed.plan
@@ -161,7 +173,7 @@ def one_of_each(assessed: Answers) -> Iterator[Finding]:
                       partial(as_one, assessed), "Join them behind one switch.")  # fmt: skip
 
 
-@rule("shutdown-reserve", station="pack", source="1.5 times the energy of a shutdown, above the stop")
+@rule("shutdown-reserve", station="pack", shown=("pack/answers",), source="1.5 times the energy of a shutdown, above the stop")
 def shutdown(assessed: Answers) -> Iterator[Finding]:
     """When the warning comes, enough is left for a clean shutdown."""
     plan, found = assessed.plan, assessed.runtime
@@ -190,7 +202,7 @@ def _warn(assessed: Answers, volts: float) -> Iterator[Fix]:
     yield Fix(f"A warning at {volts:.2f} V", "leaves enough.", remade(assessed.plan, {"shutdown": changed}))
 
 
-@rule("shelf-life", station="pack", source="Currents of boards when off, and self-discharge")
+@rule("shelf-life", station="pack", shown=("pack/off",), source="Currents of boards when off, and self-discharge")
 def shelf(assessed: Answers) -> Iterator[Finding]:
     """A full pack is not empty after the weeks on the shelf that the brief allows."""
     for store, life in zip(assessed.plan.stores, assessed.storage, strict=True):
@@ -224,7 +236,13 @@ def _sips_less(assessed: Answers, store: Store) -> Iterator[Fix]:
             yield Fix(f"{switch.name} before the boards", "cuts off what sips.", changed)
 
 
-@rule("carrier", station="pack", worst="close", source="Limits for lithium cells in a cabin; local rules and the carrier decide")
+@rule(
+    "carrier",
+    station="pack",
+    shown=("pack/answers",),
+    worst="close",
+    source="Limits for lithium cells in a cabin; local rules and the carrier decide",
+)
 def carrier(assessed: Answers) -> Iterator[Finding]:
     """Somebody knows the watt-hours when a carrier asks: those of the label; past 100 Wh most ask, past 160 Wh most refuse."""
     for store in assessed.plan.stores:

@@ -18,7 +18,7 @@ from briskcell.model.units import show
 from .registry import Finding, missed_by, rule
 
 
-@rule("switched-off", station="pack", source="Power cut without a shutdown corrupts a card")
+@rule("switched-off", station="pack", shown=("pack/off",), source="Power cut without a shutdown corrupts a card")
 def switched_off(assessed: Answers) -> Iterator[Finding]:
     """Something shuts the board down before its power goes, waits long enough for it, and cuts the power when it hangs."""
     plan, cards = assessed.plan, card_loads(assessed.plan)
@@ -65,7 +65,11 @@ def _waits(assessed: Answers, switch: Link) -> Iterator[Fix]:
 
 
 @rule(
-    "lamps", station="pack", worst="close", source="A lamp has to light in play, before the warning's last moment, where it is seen"
+    "lamps",
+    station="pack",
+    shown=("pack/off",),
+    worst="close",
+    source="A lamp has to light in play, before the warning's last moment, where it is seen",
 )
 def lamps(assessed: Answers) -> Iterator[Finding]:
     """Each low-battery lamp lights before play ends, early enough for a shutdown, and can be seen."""

@@ -21,7 +21,12 @@ FOR_GOOD = (
 )
 
 
-@rule("trickle-current", station="charge", source="The cells' stated limits; the source at the load that takes the most from it")
+@rule(
+    "trickle-current",
+    station="charge",
+    shown=("charge/trickle",),
+    source="The cells' stated limits; the source at the load that takes the most from it",
+)
 def trickle_current(assessed: Answers) -> Iterator[Finding]:
     """A trickle source pushes no more into an empty pack than its cells take."""
     for source in assessed.plan.trickles:
@@ -36,7 +41,12 @@ def trickle_current(assessed: Answers) -> Iterator[Finding]:
                           missed_by(pushed, most), partial(_weaker, assessed, source), "A weaker source, or more cells side by side.")  # fmt: skip
 
 
-@rule("trickle-end", station="charge", source="Nothing but its converter ends what a crank or panel pushes in")
+@rule(
+    "trickle-end",
+    station="charge",
+    shown=("charge/trickle",),
+    source="Nothing but its converter ends what a crank or panel pushes in",
+)
 def trickle_end(assessed: Answers) -> Iterator[Finding]:
     """A trickle source stops where its store is full."""
     for source in assessed.plan.trickles:

@@ -24,7 +24,12 @@ from .registry import Finding, rule
 GAUGES = (28.0, 26.0, 24.0, 22.0, 20.0, 18.0, 16.0, 14.0)
 
 
-@rule("fuse-at-the-store", station="wiring", source="A board fed behind its input jack has no fuse of its own left")
+@rule(
+    "fuse-at-the-store",
+    station="wiring",
+    shown=("wiring/shorts",),
+    source="A board fed behind its input jack has no fuse of its own left",
+)
 def fuse_at_the_store(assessed: Answers) -> Iterator[Finding]:
     """Between a pack and everything it feeds there is a fuse."""
     plan = assessed.plan
@@ -87,7 +92,7 @@ def _behind(plan: Plan, wire: Link, fuse: str) -> bool:
     return False
 
 
-@rule("fuse-choice", station="wiring", source="IEC 60127-2; Onderdonk's equation")
+@rule("fuse-choice", station="wiring", shown=("wiring/shorts",), source="IEC 60127-2; Onderdonk's equation")
 def fuse_choice(assessed: Answers) -> Iterator[Finding]:
     """A fuse holds the warm peak, and opens before the thinnest wire behind it suffers."""
     for check in assessed.fuses:
@@ -112,7 +117,12 @@ def _other_fuse(assessed: Answers, check: FuseCheck) -> Iterator[Fix]:
             yield from _with_thicker(assessed, plan, f"{fuse.name} in its place", check.fuse.id)
 
 
-@rule("wire-warmth", station="wiring", source="I²R = h·π·d·ΔT; IEC 60364-5-52 for bundles; IPC-2221 for traces")
+@rule(
+    "wire-warmth",
+    station="wiring",
+    shown=("wiring/conductors",),
+    source="I²R = h·π·d·ΔT; IEC 60364-5-52 for bundles; IPC-2221 for traces",
+)
 def wire_warmth(assessed: Answers) -> Iterator[Finding]:
     """No conductor warms past what its insulation stands in the warm case."""
     for check in assessed.links:
@@ -141,6 +151,7 @@ def _thicker(assessed: Answers, check: LinkCheck) -> Iterator[Fix]:
 @rule(
     "short-lasts",
     station="wiring",
+    shown=("wiring/shorts",),
     worst="close",
     source="A buck or linear regulator holds its limit through a short; IEC 60724 for a moment's heat",
 )
@@ -167,7 +178,7 @@ def _outlive(assessed: Answers, checks: list[ShortCheck]) -> Iterator[Fix]:
         yield found
 
 
-@rule("slack", station="wiring", source="Run plus the slack that service needs: a seventh and 20 mm")
+@rule("slack", station="wiring", shown=("wiring/conductors",), source="Run plus the slack that service needs: a seventh and 20 mm")
 def slack(assessed: Answers) -> Iterator[Finding]:
     """No conductor is longer than its run plus the slack that service needs."""
     for check in assessed.links:

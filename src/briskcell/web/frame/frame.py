@@ -127,7 +127,9 @@ def pieces(context: dict[str, Any]) -> dict[str, Markup]:
     undrawn = undrawn and not view.plugged
     missing = {"map": undrawn, "surface": context["surface"] is None}
     made = {n: Markup(_piece(n, f, context)) if not missing.get(n) else _broken(n) for n, f in files.items()}
-    shown = [(s, s.state(context["assessed"])) for s in sections(view.station) if f'id="{s.anchor}"' in made["surface"]]
+    shown = [
+        (s, s.state(view.station, context["assessed"])) for s in sections(view.station) if f'id="{s.anchor}"' in made["surface"]
+    ]
     made["index"] = Markup(_piece("index", "frame/_index.html", context | {"sections": shown}))
     return made | {"slip": Markup(_piece("slip", "frame/_slip.html", context)) if context["slip"] else Markup("")}
 

@@ -36,7 +36,7 @@ GROUPS = (
 )
 
 SECTIONS = (
-    Section("h-brief", "Wishes", ("charge-brief", "runtime-brief", "runtime-range")),
+    Section("h-brief", "Wishes"),
     Section("h-backwards", "Asked backwards"),
     Section("h-about", "About"),
 )

@@ -20,13 +20,12 @@ from briskcell.web.view import View
 
 from ..sections import Section
 
-FITS = ("charger-suits-cells", "charger-input", "load-on-charging-cell", "only-rechargeable", "like-strings", "series-balance")
 SECTIONS = (
-    Section("charging", "Boards", FITS),
-    Section("course", "A charge", ("charge-temperature", "played-on-the-charger")),
-    Section("times", "Times", ("charge-brief",)),
+    Section("charging", "Boards"),
+    Section("course", "A charge"),
+    Section("times", "Times"),
     Section("h-supplies", "Any supply"),
-    Section("h-trickle", "Cranks and panels", ("trickle-current", "trickle-end")),
+    Section("h-trickle", "Cranks and panels"),
 )
 
 

@@ -19,7 +19,7 @@ from briskcell.web.view import View
 
 from ..sections import Section
 
-SECTIONS = (Section("h-day", "The day", ("day",)), Section("h-stretches", "Stretches"), Section("h-plugs", "When to plug in"),
+SECTIONS = (Section("h-day", "The day"), Section("h-stretches", "Stretches"), Section("h-plugs", "When to plug in"),
             Section("h-days", "All days"))  # fmt: skip
 WIDTH, LEFT, TOP, TALL = 1040.0, 10.0, 30.0, 44.0
 TICKS = (0.25, 0.5, 1.0, 2.0, 3.0, 6.0, 12.0, 24.0)  # hours between two marks, of which the first that leaves room is taken

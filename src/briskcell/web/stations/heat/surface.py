@@ -26,7 +26,7 @@ from ..sections import Section
 
 SECTIONS = (
     Section("h-watts", "Where the watts go"),
-    Section("h-limits", "Limits", ("case-heat", "part-heat", "charge-temperature", "played-on-the-charger")),
+    Section("h-limits", "Limits"),
     Section("h-time", "In time"),
     Section("h-case", "The case"),
     Section("h-cooler", "What to do first"),

@@ -24,17 +24,13 @@ from .bay_drawing import draw_bay
 from .switching import switched_off
 
 SECTIONS = (
-    Section(
-        "h-cells",
-        "Cells",
-        ("protected-cells", "cell-current", "proven-capacity", "equal-strings", "weakest-in-series", "capacitor-rating"),
-    ),
+    Section("h-cells", "Cells"),
     Section("h-curve", "Discharge"),
-    Section("h-answers", "Hours", ("runtime-brief", "runtime-range", "shutdown-reserve", "carrier", "one-of-each", "bank-output")),
+    Section("h-answers", "Hours"),
     Section("h-sure", "Sure"),
-    Section("h-off", "Off", ("switched-off", "lamps", "shelf-life")),
-    Section("h-peaks", "Peaks", ("resets",)),
-    Section("h-bay", "Bay", ("fits-the-bay",)),
+    Section("h-off", "Off"),
+    Section("h-peaks", "Peaks"),
+    Section("h-bay", "Bay"),
     Section("h-packs", "Packs"),
     Section("h-search", "Search"),
 )

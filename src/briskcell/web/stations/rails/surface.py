@@ -23,9 +23,9 @@ from ..sections import Section
 ROW, TOP, LEFT, RIGHT = 27.0, 56.0, 176.0, 516.0
 
 SECTIONS = (
-    Section("h-windows", "Windows", ("load-window", "input-window", "logic-level")),
-    Section("h-boards", "Regulators", ("headroom", "lock-out-chatter", "as-its-class", "battery-measure", "inrush")),
-    Section("h-fewest", "Fewest rails", ("double-conversion",)),
+    Section("h-windows", "Windows"),
+    Section("h-boards", "Regulators"),
+    Section("h-fewest", "Fewest rails"),
     Section("h-straight", "On the pack itself"),
     Section("h-alternatives", "One board or two"),
 )

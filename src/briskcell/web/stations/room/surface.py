@@ -18,7 +18,7 @@ from briskcell.web.view import View
 from ..sections import Section
 
 SECTIONS = (
-    Section("h-stack", "Stack", ("room",)),
+    Section("h-stack", "Stack"),
     Section("h-face", "Face"),
     Section("h-needs", "Case it needs"),
     Section("h-sizes", "Sizes and places"),

@@ -24,11 +24,11 @@ from .harness_drawing import draw_harness
 
 SECTIONS = (
     Section("h-harness", "Harness"),
-    Section("h-conductors", "Conductors", ("wire-warmth", "slack")),
+    Section("h-conductors", "Conductors"),
     Section("h-gauges", "Gauges"),
-    Section("h-shorts", "Fuses and shorts", ("fuse-at-the-store", "fuse-choice", "short-lasts")),
+    Section("h-shorts", "Fuses and shorts"),
     Section("h-contacts", "Contacts"),
-    Section("h-signals", "Signals", ("logic-level", "inrush")),
+    Section("h-signals", "Signals"),
     Section("h-order", "Order to build in"),
     Section("h-cut", "Cut list"),
 )
