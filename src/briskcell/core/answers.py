@@ -14,6 +14,7 @@ from briskcell.core.charge.trickle import TrickleFill, trickle_fills
 from briskcell.core.charge.warmth import ChargeWarmth, charge_warmth
 from briskcell.core.draw.consumption import DrawReport, draw_report
 from briskcell.core.engine.operating import Operating, operate
+from briskcell.core.heat.drifts import Drift, drifts
 from briskcell.core.heat.steady import Heat, heat
 from briskcell.core.pack.day import DayCourse, live_through, phases_of
 from briskcell.core.pack.fit import Fit, fit
@@ -32,7 +33,7 @@ from briskcell.core.room.stack import Block, blocks_of
 from briskcell.core.spread.charging import ChargeSpread, charge_spread
 from briskcell.core.spread.reach import Reach
 from briskcell.core.spread.resets import ResetSpread, reset_spread
-from briskcell.core.wiring.fuses import FuseCheck, check_fuses
+from briskcell.core.wiring.fuses import REFERENCE_C, FuseCheck, check_fuses, fuse_holds_a
 from briskcell.core.wiring.harness import LinkCheck, check_links
 from briskcell.core.wiring.shorts import ShortCheck, check_shorts
 from briskcell.model.changes import remade
@@ -321,6 +322,14 @@ class Answers:
     def heat(self) -> Heat:
         """Temperatures in play."""
         return heat(self.op)
+
+    @cached_property
+    def drifts(self) -> tuple[Drift, ...]:
+        """What changes with the warmth of the air inside."""
+        resettable = [(c, c.fuse.rating_a.likely) for c in self.fuses if c.fuse.resettable and c.fuse.rating_a]
+        cold = [fuse_holds_a(rating_a, REFERENCE_C, resettable=True) for _, rating_a in resettable]
+        told = [(c.fuse.id, c.fuse.name, c.holds_a, a, c.peak_a) for (c, _), a in zip(resettable, cold, strict=True)]
+        return drifts(self.op, self.heat, told)
 
     @cached_property
     def links(self) -> tuple[LinkCheck, ...]:

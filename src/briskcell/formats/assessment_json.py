@@ -154,6 +154,11 @@ def _heat(assessed: Assessment) -> dict[str, Any]:
             {"element": p.element, "watts": _plain(p.watts), "celsius": _plain(p.celsius), "limit_c": p.limit_c}
             for p in found.parts
         ],
+        "drifts": [
+            {"element": d.element or None, "kind": d.kind, "value": _plain(d.value), "limit": _plain(d.limit),
+             "asked": _plain(d.asked)}
+            for d in assessed.drifts
+        ],
     }  # fmt: skip
 
 

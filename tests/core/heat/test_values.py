@@ -9,7 +9,10 @@ import pytest
 
 from briskcell.core.assess import assess
 from briskcell.core.heat.case import case_conductance, cells_limit_c, touch_limit_c
+from briskcell.formats.assessment_json import assessment_document
+from briskcell.library import catalogue
 from briskcell.model.plan import Brief, Case, plan_of
+from briskcell.services.demo import oystercatcher
 from tests.known import drawing, flat_cell, hand_plan
 
 # 160 × 85 × 30 mm: 2·(0.0136 + 0.00255 + 0.0048) = 0.0419 m², 65 % free, 9 W/m²K.
@@ -77,3 +80,22 @@ def test_parts_warm_over_the_air_by_what_they_lose() -> None:
     assert (board.element, board.watts, board.limit_c) == ("boost", pytest.approx(0.3), 110.0)
     assert board.celsius == pytest.approx(h.air_c + 12.0)
     assert (part.element, part.celsius, part.limit_c) == ("load", pytest.approx(h.air_c + 27.0), 85.0)
+
+
+def test_what_drifts_when_warm_by_hand() -> None:
+    """Oystercatcher's linear charger, and copper: 0.393 % a kelvin over 20 °C; what the page words is what the answers say."""
+    a = assess(oystercatcher(), catalogue().stock())
+    air_c = a.heat.air_c
+    by_kind = {d.kind: d for d in a.drifts}
+    assert by_kind["wires"].value == pytest.approx(0.00393 * (air_c - 20.0))
+    board = next(c for c in a.plan.chargers if c.kind == "linear")
+    assert board.thermal_k_per_w is not None
+    assert by_kind["charger"].value == pytest.approx((board.foldback_c - air_c) / board.thermal_k_per_w.likely)
+    assert (by_kind["cells"].value, by_kind["cells"].limit) == (a.heat.cells_c, 60.0)
+    assert {d.element for d in a.drifts if d.kind == "part"} == {p.element for p in a.heat.parts}
+    told = assessment_document(a)["heat"]["drifts"]
+    assert [d["kind"] for d in told] == [d.kind for d in a.drifts]
+    fuse = next((k for k in a.plan.links if k.kind == "fuse" and k.resettable), None)
+    if fuse is not None and fuse.rating_a is not None:
+        assert by_kind["fuse"].limit == pytest.approx(fuse.rating_a.likely)
+        assert by_kind["fuse"].value == pytest.approx(fuse.rating_a.likely * (1 - 0.006 * (air_c - 23.0)))

@@ -67,8 +67,33 @@ def wire_resistance_ohm(length_m: float, section_mm2: float, conductors: int = 2
     >>> round(wire_resistance_ohm(0.15, awg_section_mm2(24)), 6)
     0.025264
     """
-    resistivity, per_k = _copper()
-    return resistivity * (1.0 + per_k * (temperature_c - 20.0)) * length_m * conductors / (section_mm2 * 1e-6)
+    resistivity, _ = _copper()
+    return resistivity * (1.0 + warmer_share(temperature_c)) * length_m * conductors / (section_mm2 * 1e-6)
+
+
+def warmer_share(temperature_c: float) -> float:
+    """Share by which copper resists more than at 20 °C: ``α·(T − 20 °C)``.
+
+    Parameters
+    ----------
+    temperature_c : float
+        Of the copper. [°C]
+
+    Returns
+    -------
+    float
+        Below nought in the cold.
+
+    References
+    ----------
+    IEC 60028:1925: 0.00393 a kelvin at 20 °C.
+
+    Examples
+    --------
+    >>> round(warmer_share(45.0), 5)
+    0.09825
+    """
+    return _copper()[1] * (temperature_c - 20.0)
 
 
 @cache

@@ -8,11 +8,10 @@ from typing import Any
 import numpy as np
 from flask import request
 
-from briskcell.core.assess import Assessment
 from briskcell.core.heat.case import AIR_OVER_SKIN_RANGE
+from briskcell.core.heat.drifts import Drift
 from briskcell.core.heat.network import AIR, CELLS, SKIN, HeatNetwork
 from briskcell.core.heat.watts import shares_of_heat
-from briskcell.core.wiring.fuses import fuse_holds_a
 from briskcell.model.parts import STATES, State
 from briskcell.model.plan import Brief
 from briskcell.model.units import show as plain
@@ -67,7 +66,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "case_fields": CASE_FIELDS,
         "air_range": tuple(room + f * rise for f in AIR_OVER_SKIN_RANGE),
         "heat": assessed.heat,
-        "drifts": _drifts(assessed),
+        "drifts": [_drifted(d) for d in assessed.drifts],
     }
 
 
@@ -109,27 +108,16 @@ def _plot(network: HeatNetwork, found: Scenario, room_c: float) -> dict[str, Any
     )
 
 
-def _drifts(assessed: Assessment) -> list[tuple[str, str, str, str]]:
-    """Parts that change with warmth: id, name, what changes, and what that does here."""
-    plan, air_c = assessed.plan, assessed.heat.air_c
-    out = []
-    for check in assessed.fuses:
-        if check.fuse.resettable and check.fuse.rating_a:
-            cold = fuse_holds_a(check.fuse.rating_a.likely, 23.0, resettable=True)
-            out.append((check.fuse.id, check.fuse.name, f"holds {plain(check.holds_a, 'A')} instead of {plain(cold, 'A')}",
-                        f"the peak asks {plain(check.peak_a, 'A')}"))  # fmt: skip
-    for board in plan.chargers:
-        if board.kind == "linear" and board.thermal_k_per_w is not None and board.thermal_k_per_w.likely > 0:
-            room_w = max(board.foldback_c - air_c, 0.0) / board.thermal_k_per_w.likely
-            out.append((board.id, board.name, f"burns {plain(room_w, 'W')} at most before it charges less",
-                        f"it folds back at {plain(board.foldback_c, '°C')}"))  # fmt: skip
-    for part in assessed.heat.parts:
-        left = part.limit_c - part.celsius
-        out.append((part.element, part.name, f"is {plain(part.celsius, '°C')} in play", f"{left:.0f} °C below its limit"))
-    for pack in plan.packs:
-        spare = min(c.use_high_c for c in pack.string_cells) - assessed.heat.cells_c
-        out.append((pack.id, pack.name, f"cells are {plain(assessed.heat.cells_c, '°C')} in play",
-                    f"{spare:.0f} °C below what they are rated to; each 10 °C warmer ages them about twice as fast"))  # fmt: skip
-    copper = 0.393 * (air_c - 20.0)
-    out.append(("", "All wires", f"resist {copper:.0f} % more than at 20 °C", "their drops grow by as much"))
-    return out
+def _drifted(d: Drift) -> tuple[str, str, str, str]:
+    """What drifts, in words: id, name, what changes, and what that does here."""
+    what, here = {
+        "fuse": (f"holds {plain(d.value, 'A')} instead of {plain(d.limit, 'A')}", f"the peak asks {plain(d.asked, 'A')}"),
+        "charger": (f"burns {plain(d.value, 'W')} at most before it charges less", f"it folds back at {plain(d.limit, '°C')}"),
+        "part": (f"is {plain(d.value, '°C')} in play", f"{d.limit - d.value:.0f} °C below its limit"),
+        "cells": (
+            f"cells are {plain(d.value, '°C')} in play",
+            f"{d.limit - d.value:.0f} °C below what they are rated to; each 10 °C warmer ages them about twice as fast",
+        ),
+        "wires": (f"resist {d.value * 100:.0f} % more than at 20 °C", "their drops grow by as much"),
+    }[d.kind]
+    return d.element, d.name, what, here
