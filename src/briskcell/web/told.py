@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from flask import Blueprint, Flask, Response, make_response, render_template, request
+
+from briskcell.services.judge import sheltered
 
 from .lan import is_here
 from .safe import named, row_number
@@ -27,7 +30,8 @@ def told_now() -> dict[str, Any]:
     shop = workshop()
     return {
         "standing": shop.letting_go.standing(),
-        "drawing": [(shop.key_of("run", number), draws) for number, draws in shop.recorder.drawing()],
+        # Said even where the file of builds cannot be read: then without a button that names its run.
+        "drawing": [(sheltered("run", partial(shop.key_of, "run", n), None), draws) for n, draws in shop.recorder.drawing()],
         "alarms": [*shop.alarms, *filter(None, [shop.pairing.alarm])] if is_here() else [],
         "here": is_here(),
     }
