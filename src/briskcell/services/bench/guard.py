@@ -93,6 +93,7 @@ class Guard:
             if self._load.still_draws() is not None:
                 raise InstrumentError(f"{d.description.name} draws before it was switched on. Switch it off at its own front.")
             self._load.put("on")
+            self.amps = self._load.read("amps")  # so that the meter's first reading has its amps beside it
         except BaseException as error:
             self._let_go(f"It could not be set: {error}")
             raise
