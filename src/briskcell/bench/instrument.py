@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from typing import Protocol
 
-from .description import PLACE, Description, Quantity
+from briskcell.core.bench.at_rest import AT_REST_A
 
-AT_REST_A = 0.02  # below which a load draws nothing: less than what it may be off
+from .description import PLACE, Description, Quantity
 
 
 class Port(Protocol):

@@ -70,7 +70,7 @@ def _table(old: sqlite3.Connection, new: sqlite3.Connection, name: str) -> int:
         with suppress(sqlite3.IntegrityError):
             new.execute(f'INSERT INTO "{name}" ({listed}) VALUES ({marks})', row)
             count += 1
-    return max(_indexed(old, name) - count, 0)
+    return max(_had(old, name) - count, 0)
 
 
 def _scanned(old: sqlite3.Connection, query: str) -> Iterator[tuple[object, ...]]:
@@ -107,7 +107,7 @@ def _highest(old: sqlite3.Connection, name: str) -> int:
     return STEP
 
 
-def _indexed(old: sqlite3.Connection, name: str) -> int:
+def _had(old: sqlite3.Connection, name: str) -> int:
     """How many rows a table had, as far as that can be told."""
     with suppress(sqlite3.DatabaseError):
         return int(old.execute(f'SELECT count(*) FROM "{name}"').fetchone()[0])

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from briskcell.core.answers import Answers
+from briskcell.core.bench.at_rest import AT_REST_A
 from briskcell.core.engine.resistance import link_rating_a, link_section_mm2
 from briskcell.core.engine.sources import current_limit_a
 from briskcell.core.wiring.conductors import carried_a
@@ -19,7 +20,6 @@ from briskcell.model.units import show
 BENCH_C = 30.0  # of the air about a tester at work, a guess
 OVER_SET = 1.1  # of the amps that were set, above which a load does not do as it is told: a guess, past any load's own error
 OVER_SET_A = 0.05  # beside that, for small currents
-AT_REST_A = 0.02  # below which nothing flows: less than what a load may be off
 FRESH_S = 5.0  # of the bench's own time, within which a meter's reading is held against the load's
 LEADS_OHM = 0.15  # of a load's own leads and clips at the most, a guess: so much less than the meter it may show
 APART_V = 0.1  # beside that, before meter and load are said to be on different things

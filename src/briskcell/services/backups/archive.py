@@ -15,13 +15,14 @@ from typing import Any
 from briskcell.bounded import Bounded, BoundsError
 from briskcell.model.errors import FigureError
 from briskcell.store.log import FOLDER as PHOTOS
+from briskcell.store.log import PHOTO
 from briskcell.store.runs import FOLDER as RUNS
 
 from ..folder import DATABASE
 
 MANIFEST = "brisk-cell.json"
 FOLDERS = (RUNS, PHOTOS)
-NAMES = re.compile(rf"{re.escape(DATABASE)}|{RUNS}/\d{{1,15}}\.course|{PHOTOS}/[0-9a-f]{{24}}\.(?:jpg|png|webp)")
+NAMES = re.compile(rf"{re.escape(DATABASE)}|{RUNS}/\d{{1,15}}\.course|{PHOTOS}/{PHOTO.pattern}")
 VERSION = 1
 MOST_FILES, MOST_BYTES = 20_000, 20_000_000_000  # of what is unpacked
 MOST_MANIFEST = 4_000_000  # bytes: some hundred for each file

@@ -13,7 +13,8 @@ import structlog
 
 from briskcell.bench.description import Description
 from briskcell.bench.instrument import Instrument, InstrumentError, LineCutError
-from briskcell.core.bench.discharge import AT_REST_A, End, Stops, Watch
+from briskcell.core.bench.at_rest import AT_REST_A
+from briskcell.core.bench.discharge import End, Stops, Watch
 from briskcell.model.units import show
 from briskcell.store.leases import Lease, LeaseStore
 
