@@ -88,7 +88,7 @@ assets:
 	cp assets/node_modules/axe-core/axe.min.js tests/vendor/
 	cd assets && npx @tailwindcss/cli -i app.css -o ../src/briskcell/web/static/build/app.css --minify
 	$(PYTHON) -m venv assets/.venv && assets/.venv/bin/pip install --quiet fonttools brotli
-	assets/.venv/bin/python assets/fonts.py assets/node_modules src/briskcell/web/static/fonts src/briskcell/web/drawing/advances.json
+	assets/.venv/bin/python assets/fonts.py assets/node_modules src/briskcell/web/static/fonts src/briskcell/drawing
 	$(BIN)/python assets/stamp.py
 
 screenshots: $(VENV)/ready-dev tools

@@ -64,6 +64,18 @@ def build(source: Path, target: Path) -> None:
     font.save(target)
 
 
+def plain(source: Path, target: Path) -> None:
+    """The same face unpacked, under the name and weight that styles ask for: for what renders drawings as dots."""
+    font = TTFont(source)
+    font.flavor = None
+    family = "Bench Mono" if "mono" in source.stem else "Bench"
+    for record in font["name"].names:
+        if record.nameID in (1, 16):
+            record.string = family
+    target.parent.mkdir(parents=True, exist_ok=True)
+    font.save(target)
+
+
 def advances(faces: list[Path], target: Path) -> None:
     """The advance of every glyph in em, by its character: the wider of the weights, figures tabular as the pages set them."""
     known: dict[str, float] = {}
@@ -77,9 +89,10 @@ def advances(faces: list[Path], target: Path) -> None:
 
 
 if __name__ == "__main__":
-    modules, out, widths = (Path(a) for a in sys.argv[1:4])
+    modules, out, drawing = (Path(a) for a in sys.argv[1:4])
     out.mkdir(parents=True, exist_ok=True)
     for stem, (face, weight) in SOURCES.items():
         folder = modules / "@expo-google-fonts" / f"atkinson-hyperlegible-{face}" / weight
         build(next(folder.glob("*.ttf")), out / f"{stem}.woff2")
-    advances([out / "bench-400.woff2", out / "bench-600.woff2"], widths)
+        plain(out / f"{stem}.woff2", drawing / "fonts" / f"{stem}.ttf")
+    advances([out / "bench-400.woff2", out / "bench-600.woff2"], drawing / "advances.json")

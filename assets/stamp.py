@@ -11,7 +11,8 @@ STAMP = ROOT / "src/briskcell/web/static/build/sources.sha256"
 
 def digest() -> str:
     """One digest of the styles, the templates that Tailwind reads, and the locked packages."""
-    sources = [ROOT / "assets/app.css", ROOT / "assets/fonts.py", ROOT / "assets/package-lock.json"]
+    sources = [ROOT / "assets" / n for n in ("app.css", "fonts.py", "package-lock.json")]
+    sources.append(ROOT / "src/briskcell/drawing/style.css")
     sources += sorted((ROOT / "src/briskcell/web/templates").rglob("*.html"))
     return hashlib.sha256(b"".join(p.read_bytes() for p in sources)).hexdigest()
 

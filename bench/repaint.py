@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
-from briskcell.core.stations import STATIONS
+from briskcell.drawing.stations import TITLES
 from briskcell.web import create_app
 from briskcell.web.doors import server_of
 
@@ -46,7 +46,7 @@ def rows() -> list[tuple[str, str]]:
         )
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         site = f"http://127.0.0.1:{server.effective_port}"
-        found = {s.title: of_station(page, site, name) for name, s in STATIONS.items()}
+        found = {title: of_station(page, site, name) for name, title in TITLES.items()}
         browser.close()
         app.extensions["briskcell"].close()
     worst = max(found.values(), key=lambda f: f[1])

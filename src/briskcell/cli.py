@@ -306,7 +306,7 @@ def export_all_command(folder: Path, data: Path | None) -> None:
 @main.command("formats")
 def formats_command() -> None:
     """List the formats that a plan can be exported to."""
-    from briskcell.web.exports.registry import FORMATS
+    from briskcell.exports.registry import FORMATS
 
     for form in FORMATS:
         click.echo(f"{form.key:14}{form.suffix:7}{form.title}: {form.words}")
@@ -321,15 +321,15 @@ def formats_command() -> None:
 def export_command(file: BinaryIO, key: str, out: BinaryIO, soc: float, state: str) -> None:
     """Write a plan FILE (- for standard input) in another format."""
     _one_thread()
-    from briskcell.formats.registry import Wanted
-    from briskcell.web.exports.by_itself import exported
-    from briskcell.web.exports.registry import BY_KEY
+    from briskcell.exports.form import Given, Wanted
+    from briskcell.exports.registry import BY_KEY
+    from briskcell.exports.registry import export as exported
 
     if key not in BY_KEY:
         raise click.ClickException(f"There is no format “{printable(key)}”. Use one of {', '.join(BY_KEY)}.")
-    plan = _plan(file)
+    assessed = _assessed(file)
     try:
-        made = exported(plan, key, Wanted(soc, state))
+        made = exported(key, Given(assessed), Wanted(soc, state))
     except FigureError as error:
         raise click.ClickException(str(error)) from error
     out.write(made)

@@ -11,7 +11,7 @@ from briskcell.core.assess import Assessment, assess
 from briskcell.core.charge.charging import charge
 from briskcell.core.data.tables import sourced
 from briskcell.core.engine.converters import deliverable_a, losses_of, switching_input_current
-from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_ohm
+from briskcell.core.engine.resistance import wire_resistance_ohm
 from briskcell.core.rules import RULES
 from briskcell.core.stations import STATIONS
 from briskcell.core.workings import working
@@ -20,6 +20,7 @@ from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan, plan_of
+from briskcell.model.units import awg_section_mm2
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 from briskcell.services.drafts import DraftRequest, draft
 from tests.faults import BY_HAND, FAULTS, judged

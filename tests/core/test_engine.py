@@ -27,7 +27,7 @@ from briskcell.core.engine.converters import (
     table_efficiency,
 )
 from briskcell.core.engine.operating import operate
-from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_ohm
+from briskcell.core.engine.resistance import wire_resistance_ohm
 from briskcell.core.engine.sources import pack_curves, store_curves
 from briskcell.core.heat.steady import heat
 from briskcell.core.pack.fit import best_placing, cell_size, fit, free_room, largest_that_fits
@@ -43,6 +43,7 @@ from briskcell.model.parts import EfficiencyPoint, EfficiencyTable, Load
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Bay, plan_of
 from briskcell.model.stores import Bank
+from briskcell.model.units import awg_section_mm2
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 
 

@@ -8,6 +8,8 @@ import numpy as np
 import pytest
 
 from briskcell.core.assess import Assessment, assess
+from briskcell.drawing.map.layout import trees, words_of
+from briskcell.drawing.map.open import open_scene
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.parts import State
@@ -16,8 +18,6 @@ from briskcell.model.tree import load_feeders, made_v
 from briskcell.services.demo import sanderling
 from briskcell.services.parts import adding, removing
 from briskcell.services.parts.feeding import places_for
-from briskcell.web.frame.current_map import current_map
-from briskcell.web.frame.map_layout import trees, words_of
 from tests.known import drawing, flat_cell, hand_plan
 
 STOCK = catalogue().stock()
@@ -115,5 +115,5 @@ def test_the_map_shows_where_power_is_passed_on() -> None:
     nodes = [n for root in trees(a.plan) for n in root.walk()]
     host = next(n for n in nodes if words_of(n) == "Passes on")
     assert [c.parts[0].id for c in host.children] == ["board", "radio-wifi-usb"]
-    drawn = current_map(a, 0.5, "play", "draw")
-    assert {"board", "radio-wifi-usb"} <= {r.element for r in drawn.rows}
+    scene, _ = open_scene(a)
+    assert {"board", "radio-wifi-usb"} <= {r.nodes[0].id for r in scene.rows}

@@ -220,7 +220,11 @@ def test_the_maps_figures_are_plain_json_and_only_of_this_build(client: FlaskCli
     assert answer.headers["Cache-Control"] == "no-store", "a data folder begun afresh numbers its revisions again"
     known = json.loads(answer.data, parse_constant=lambda name: pytest.fail(f"{name} in the map's figures"))
     assert len(known["soc"]) == 101
-    assert all(len(rows) == 3 and len(rows[0]) == 101 for node in known["nodes"].values() for rows in node.values())
+    marks = [rows for mark in known["marks"].values() for name, rows in mark.items() if name != "bands"]
+    bands = [band[n] for mark in known["marks"].values() for band in mark["bands"] for n in ("y", "thick")]
+    assert all(len(rows) == 3 and len(rows[0]) == 101 for rows in (*marks, *bands, *(r["w"] for r in known["rows"].values())))
+    drawn = client.get(f"/builds/3/flows/{base}.json?map=open&width=narrow").get_json()
+    assert len(drawn["rows"]) > len(known["rows"]), "the open map has a row for each load"
     assert client.get(f"/builds/1/flows/{base}.json").status_code == 404
     assert client.get("/builds/3/flows/999999.json").status_code == 404
 

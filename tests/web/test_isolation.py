@@ -60,7 +60,7 @@ def test_a_rule_that_fails_is_a_finding_and_an_edit_that_made_it_fail_is_refused
 
 @pytest.mark.parametrize(
     ("where", "name"),
-    [("briskcell.web.frame.frame.current_map", "map"), ("briskcell.web.stations.rails.surface.limit_plot", "surface"),
+    [("briskcell.web.frame.map.open_map", "map"), ("briskcell.web.stations.rails.surface.limit_plot", "surface"),
      ("briskcell.core.answers.heat", "heat"), ("briskcell.core.answers.charge", "charge"), ("briskcell.core.answers.headrooms", "spare")],
 )  # fmt: skip
 def test_a_part_that_fails_leaves_the_rest_of_the_page(

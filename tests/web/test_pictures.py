@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from briskcell.core.assess import assess
-from briskcell.core.pack.fit import best_placing, stack_mm
+from briskcell.core.pack.fit import best_placing, label_energy_wh, stack_mm
+from briskcell.drawing.pack.bay import MARGIN, BayViews, bay_views
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import Plan
@@ -17,10 +18,10 @@ from briskcell.model.stores import Pack
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 from briskcell.services.edits.swap import swap
 from briskcell.services.edits.values import set_value
+from briskcell.services.pack.candidates import largest_pack
 from briskcell.services.workshop import Workshop
 from briskcell.web.frame.numbers import Numbers
 from briskcell.web.stations.pack import surface as pack_station
-from briskcell.web.stations.pack.bay_drawing import MARGIN, BayDrawing, draw_bay
 from briskcell.web.stations.rails import surface as rails_station
 from briskcell.web.units import change
 from briskcell.web.view import View
@@ -28,8 +29,8 @@ from briskcell.web.view import View
 CELLS = [c.part for c in catalogue().of_kind("cells")]
 
 
-def drawn(plan: Plan) -> BayDrawing:
-    found = draw_bay(assess(plan), plan.packs[0])
+def drawn(plan: Plan) -> BayViews:
+    found = bay_views(assess(plan), plan.packs[0])
     assert found is not None
     return found
 
@@ -72,12 +73,14 @@ def test_the_bay_is_to_scale_with_every_cell_in_its_place_or_beside_it(cell: obj
 
 def test_the_largest_that_fits_does_fit_and_suits_the_charge_board() -> None:
     for plan in (sanderling(), curlew()):
-        largest = drawn(plan).largest
+        assert plan.bay is not None
+        largest = largest_pack(plan.packs[0], plan.bay)
         assert largest is not None
-        cell, parallel, wh = largest
+        cell, parallel = largest
         bigger = replaced(plan, altered(plan.packs[0], cell=cell, parallel=parallel))
         assert assess(bigger).fits[0].fits
         assert abs(cell.full_v - plan.packs[0].cell.full_v) < 0.06
+        wh = parallel * plan.packs[0].series * label_energy_wh(cell)
         assert wh == pytest.approx(assess(bigger).runtimes[0].energy_wh, rel=0.06)
         assert wh >= assess(plan).runtimes[0].energy_wh * 0.95
 
@@ -130,13 +133,16 @@ def test_every_stop_before_the_packs_own_end_is_named_and_what_it_strands_is_sha
 
 def test_candidates_are_drawn_where_their_figures_are(workshop: Workshop) -> None:
     shown = pack_station.choices(workshop.open(3))
-    assert len(shown["points"]) == len([c for c in shown["found"] if c.runtime_h])
-    by_hours = sorted(shown["points"], key=lambda p: p["c"].runtime_h)
-    assert all(a["y"] >= b["y"] for a, b in pairwise(by_hours)), "longer stands higher"
-    by_depth = sorted(shown["points"], key=lambda p: p["c"].thickness_mm)
-    assert all(a["x"] <= b["x"] for a, b in pairwise(by_depth))
-    assert sum(p["now"] for p in shown["points"]) == 1
-    assert pack_station.choices(workshop.open(2))["points"] == (), "nothing plays there: no picture that pretends"
+    played = [c for c in shown["found"] if c.runtime_h]
+    spots = [s for s in shown["scatter"].shapes if s.look.startswith("spot")]
+    assert len(spots) == len(played)
+    points = [(c, float(s.inside[0].at["cx"]), float(s.inside[0].at["cy"])) for c, s in zip(played, spots, strict=True)]
+    by_hours = sorted(points, key=lambda p: p[0].runtime_h)
+    assert all(a[2] >= b[2] for a, b in pairwise(by_hours)), "longer stands higher"
+    by_depth = sorted(points, key=lambda p: p[0].thickness_mm)
+    assert all(a[1] <= b[1] for a, b in pairwise(by_depth))
+    assert [s.look.endswith("here") for s in spots].count(True) == 1
+    assert pack_station.choices(workshop.open(2))["scatter"] is None, "nothing plays there: no picture that pretends"
 
 
 def test_a_number_shows_its_change_only_where_it_can_be_seen() -> None:

@@ -9,10 +9,10 @@ from flask.testing import FlaskClient
 from playwright.sync_api import Page, expect
 
 from briskcell.core.assess import assess
+from briskcell.drawing.map.plugged import sentence_of
 from briskcell.library import catalogue
 from briskcell.services.charge.plugged import on_charger, sockets
 from briskcell.services.demo import curlew, oystercatcher, sanderling
-from briskcell.web.frame.plugged_map import plugged_map
 
 STOCK = catalogue().stock()
 
@@ -54,8 +54,8 @@ def test_a_weak_supply_leaves_the_pack_less_and_takes_longer() -> None:
 
 
 def test_each_layout_says_where_the_console_gets_its_power() -> None:
-    said = {b().name: plugged_map(assess(b(), STOCK), 0.4, "play", "", "wide") for b in (sanderling, oystercatcher, curlew)}
-    words = {name: m.sentence for name, m in said.items() if m}
+    builds = [assess(b(), STOCK) for b in (sanderling, oystercatcher, curlew)]
+    words = {a.plan.name: sentence_of(a, on) for a in builds if (on := on_charger(a, "", "play", 0.4))}
     assert "straight from the socket" in words["Sanderling"]
     assert re.search(r"The pack still gives 0\.2\d A .* it empties, plugged in", words["Oystercatcher"])
     assert "The console is off: this layout cuts it out" in words["Curlew"]

@@ -11,9 +11,9 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from briskcell.formats.plan_json import write_plan
+from tests.drawing.test_map import KEYS, crowd
 from tests.odd import odd_documents
 from tests.web.test_browser import FAILING, SOUND, clean_console, field  # noqa: F401  the fixture serves here too
-from tests.web.test_drawings import KEYS, crowd
 
 LONG = "Long name of a part that runs on and on for sixty letters or"
 # Boxes of all words of a drawing that are seen, and whether any leaves the drawing.

@@ -9,8 +9,9 @@ from playwright.sync_api import Page, expect
 
 from briskcell.core.assess import assess
 from briskcell.library import catalogue
+from briskcell.model.units import show
 from briskcell.services.demo import sanderling
-from briskcell.web.stations.wiring.surface import steps_of
+from briskcell.services.wiring.steps import steps_of
 from tests.web.doors import post, stored
 from tests.web.test_browser import field
 
@@ -99,4 +100,6 @@ def test_a_joint_says_what_touching_it_would_do() -> None:
     assert f"the wire gets to {short.reaches_c:.0f} °C" in steps["w-pack"]
     volts, ohm = float(a.op.curves[0].ocv_v[0]), float(a.op.curves[0].fast_ohm[0])
     assert f"Its {volts:.2f} V do nothing to dry skin" in steps["last"]
-    assert f"carry up to {volts / ohm:.0f} A and burn" in steps["last"]
+    trip_a = a.plan.packs[0].protection.trip_a.likely  # type: ignore[union-attr]
+    assert volts / ohm > short.fault_a > trip_a, "the leads come behind the protection board, as every short does"
+    assert f"carry up to {show(short.fault_a, 'A')} and burn" in steps["last"]

@@ -10,12 +10,13 @@ from typing import Any, Self
 import numpy as np
 
 from briskcell.core.charge.charging import Charge, charge
-from briskcell.core.charge.trickle import TrickleFill, trickle_fills
+from briskcell.core.charge.trickle import TrickleFill, starting_v, trickle_fills
 from briskcell.core.charge.warmth import ChargeWarmth, charge_warmth
 from briskcell.core.draw.consumption import DrawReport, draw_report
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.heat.drifts import Drift, drifts
 from briskcell.core.heat.steady import Heat, heat
+from briskcell.core.heat.watts import WattShare, shares_of_heat
 from briskcell.core.pack.day import DayCourse, live_through, phases_of
 from briskcell.core.pack.fit import Fit, fit
 from briskcell.core.pack.lamps import LampShow, lamp_shows
@@ -26,19 +27,24 @@ from briskcell.core.pack.session import Course
 from briskcell.core.pack.swaps import Starts, starts
 from briskcell.core.pack.switching import Way, ways_off
 from briskcell.core.pack.uncertainty import Range
-from briskcell.core.rails.headroom import Headroom, headrooms
+from briskcell.core.rails.board_figures import BoardFigures, board_figures
+from briskcell.core.rails.headroom import Headroom, Word, headrooms, judged
 from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, direct_feeds, proposals, voltage_guards
+from briskcell.core.rails.signals import FirstMoment, Signal, first_moments, signals
+from briskcell.core.room.report import RoomReport, room_report
 from briskcell.core.room.solids import WARM_C, Solid, solids
 from briskcell.core.room.stack import Block, blocks_of
 from briskcell.core.spread.charging import ChargeSpread, charge_spread
 from briskcell.core.spread.reach import Reach
 from briskcell.core.spread.resets import ResetSpread, reset_spread
+from briskcell.core.wiring.cutting import Piece, colour_of, pieces, to_buy
 from briskcell.core.wiring.fuses import REFERENCE_C, FuseCheck, check_fuses, fuse_holds_a
 from briskcell.core.wiring.harness import LinkCheck, check_links
-from briskcell.core.wiring.shorts import ShortCheck, check_shorts
+from briskcell.core.wiring.order import Joint, build_order
+from briskcell.core.wiring.shorts import LeadTouch, ShortCheck, check_shorts, lead_touches
 from briskcell.model.changes import remade
 from briskcell.model.differing import Difference, differing
-from briskcell.model.parts import STATES, Converter, Link, Load, Part
+from briskcell.model.parts import STATES, Colour, Converter, Link, Load, Part, State
 from briskcell.model.plan import Day, Plan
 from briskcell.model.stores import Balancer, Bank, Capacitor, Cell, ChargeBoard, Pack, Supply, Trickle
 
@@ -73,11 +79,12 @@ NOTHING = Stock()
 ANSWERS = (
     "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
     "game_hours", "trickles", "idle_warmths", "played_warmths", "resets", "starts", "days", "proposals", "direct_feeds",
-    "voltage_guards", "ways_off", "lamps", "shorts", "laid",
+    "voltage_guards", "ways_off", "lamps", "shorts", "laid", "drifts", "room", "left_h", "heat_shares",
+    "lead_touches", "pieces", "to_buy", "colours", "joints", "signals", "first_moments", "board_figures", "starting_v",
 )  # fmt: skip
 # What hangs on the currents alone; and of a plan what these do not hang on.
-OF_CURRENTS = ("draw", "runtimes", "pack_index", "_reach", "runtime_range", "headrooms", "spare_range", "resets", "collapse",
-               "end_soc")  # fmt: skip
+OF_CURRENTS = ("draw", "runtimes", "pack_index", "left_h", "_reach", "runtime_range", "headrooms", "spare_range", "resets",
+               "collapse", "end_soc")  # fmt: skip
 BESIDE = {"name", "note", "brief", "boot_s", "days", "shutdown", "case", "bay", "supplies", "chargers", "trickles", "balancers",
           "placed", "joined"}  # fmt: skip
 Report = Callable[[str, Exception], None]
@@ -165,6 +172,15 @@ class Answers:
         """The pack that ends play: of those that feed something, the first to stop; None without one."""
         hours = {k: r.hours for k, r in enumerate(self.runtimes) if r.hours is not None}
         return min(hours, key=lambda k: hours[k] or 0.0) if hours else None
+
+    @cached_property
+    def left_h(self) -> tuple[float | None, ...]:
+        """Hours of play left at each state of charge of the store that ends it; None from its stop down, or where nothing draws."""
+        found = self.runtime
+        if found is None or found.hours is None:
+            return tuple(None for _ in self.op.soc)
+        left = found.hours - found.elapsed_h
+        return tuple(float(h) if s > found.stop_soc and h > 0 else None for s, h in zip(self.op.soc, left, strict=True))
 
     @property
     def runtime(self) -> Runtime | None:
@@ -304,9 +320,30 @@ class Answers:
         return trickle_fills(self.op)
 
     @cached_property
+    def starting_v(self) -> dict[str, float | None]:
+        """Of each store that a crank or panel fills, the least volts at rest from which it starts the console. [V]"""
+        stores = {t.store.id: self.op.network.stores.index(t.store.id) for t in self.trickles}
+        return {name: starting_v(self.op, k) for name, k in stores.items()}
+
+    @cached_property
     def proposals(self) -> tuple[Proposal, ...]:
         """The fewest supply voltages that serve every part."""
         return proposals(self.op)
+
+    @cached_property
+    def board_figures(self) -> dict[str, BoardFigures]:
+        """What each board does in play at half charge, by id."""
+        return board_figures(self.op)
+
+    @cached_property
+    def signals(self) -> tuple[Signal, ...]:
+        """Every part that says at which level it listens, and who drives it."""
+        return signals(self.plan)
+
+    @cached_property
+    def first_moments(self) -> tuple[FirstMoment, ...]:
+        """What each part that states its inrush pulls, against what its board can give."""
+        return first_moments(self.op)
 
     @cached_property
     def direct_feeds(self) -> tuple[DirectFeed, ...]:
@@ -322,6 +359,11 @@ class Answers:
     def heat(self) -> Heat:
         """Temperatures in play."""
         return heat(self.op)
+
+    @cached_property
+    def heat_shares(self) -> tuple[tuple[WattShare, ...], ...]:
+        """Where every watt becomes heat at half charge, in each load state, the largest first."""
+        return tuple(shares_of_heat(self.op, state) for state in State)
 
     @cached_property
     def drifts(self) -> tuple[Drift, ...]:
@@ -353,9 +395,39 @@ class Answers:
         return solids(self.plan, warm, self.stock.of_class)
 
     @cached_property
+    def room(self) -> RoomReport:
+        """What meets, the case that is needed, the faces, and the room of the wires, as everything lies."""
+        return room_report(self.plan, self.solids[0], self.laid[0])
+
+    @cached_property
     def shorts(self) -> tuple[ShortCheck, ...]:
         """Every wire with a short at its far end."""
         return check_shorts(self.op, self.heat.air_c)
+
+    @cached_property
+    def lead_touches(self) -> tuple[LeadTouch, ...]:
+        """What the bare leads of each store carry as they touch."""
+        return lead_touches(self.op)
+
+    @cached_property
+    def pieces(self) -> tuple[Piece, ...]:
+        """Every piece of wire to cut."""
+        return pieces(self.plan)
+
+    @cached_property
+    def to_buy(self) -> dict[tuple[str, Colour], float]:
+        """Metres of each wire to buy, by gauge in words and colour. [m]"""
+        return to_buy(self.pieces)
+
+    @cached_property
+    def colours(self) -> dict[str, Colour]:
+        """The colour of each conductor's positive strand, by id."""
+        return {k.id: colour_of(self.plan, k) for k in self.plan.links}
+
+    @cached_property
+    def joints(self) -> tuple[Joint, ...]:
+        """The order to build in, the far ends first."""
+        return build_order(self.plan)
 
     @cached_property
     def reserve(self) -> Reserve | None:
@@ -384,6 +456,10 @@ class Answers:
         """Whether each pack fits the bay; empty without one."""
         bay = self.plan.bay
         return () if bay is None else tuple(fit(p.cell, p.series * p.parallel, bay) for p in self.plan.packs)
+
+    def judged(self, spare: float) -> Word:
+        """The word for a spare, by the margins of the brief."""
+        return judged(spare, self.plan.brief.margins)
 
     def least_spare(self) -> Headroom | None:
         """The element with the least spare."""

@@ -1,7 +1,7 @@
-"""The stations, registered once: each with its key, title, number, and what is its own on the map.
+"""The stations in their working order, registered once: each with its number, and whether enough is known to judge it.
 
-Pages, spine, keys, help, map and tests walk this registry. A station's pages lie under its name in ``web/stations/`` and
-its templates in ``templates/``; its rules name it. See CONTRIBUTING.md for how to add one.
+Pages, spine, help and tests walk this registry. A station's pages lie under its name in ``web/stations/`` and its templates in
+``templates/``; its rules name it. See CONTRIBUTING.md for how to add one.
 """
 
 from __future__ import annotations
@@ -11,14 +11,6 @@ from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
 from briskcell.core.rails.headroom import Word
-from briskcell.core.room.solids import inside
-from briskcell.core.room.stack import case_needed
-from briskcell.model.parts import Converter, Link, Load, Part, Rail
-from briskcell.model.stores import Bank, Capacitor, Pack
-
-# The whole working order: keys are those of a place in it, so none moves when a station gets its page.
-WORKING_ORDER = ("brief", "draw", "rails", "pack", "charge", "day", "wiring", "heat", "room", "bench", "log")
-UPPER_ROW = "1234567890-"
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,22 +29,15 @@ class Headline:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Station:
-    """One station. ``known`` says whether enough is known for *holds*; ``own`` are the kinds of parts that are its matter.
+    """One station. ``known`` says whether enough is known for *holds*.
 
     ``reach`` gives the 10 and 90 % points of its number, where it has a range.
     """
 
     name: str
-    title: str
     headline: Callable[[Assessment], Headline]
     known: Callable[[Assessment], bool]
-    own: tuple[type[Part], ...] = ()
     reach: Callable[[Assessment], tuple[float, float] | None] = lambda _: None
-
-    @property
-    def key(self) -> str:
-        """The key that goes there: of the upper row, from 1 on."""
-        return UPPER_ROW[WORKING_ORDER.index(self.name)]
 
     def state(self, assessed: Assessment) -> Word:
         """Worst word of the station's findings, of the brief its requirements'; ``unknown`` where it has nothing to judge."""
@@ -116,9 +101,9 @@ def _wiring(a: Assessment) -> Headline:
 
 def _room(a: Assessment) -> Headline:
     """The thickness that the case needs as everything lies."""
-    if not a.laid[0]:
+    if a.room.needed is None:
         return Headline(None, "mm", none="not laid out")
-    return Headline(case_needed(a.laid[0], inside(a.plan.case), a.plan.case.wall_mm)[2].outside_mm, "mm", "thick")
+    return Headline(a.room.needed[2].outside_mm, "mm", "thick")
 
 
 def _bench(a: Assessment) -> Headline:
@@ -141,37 +126,37 @@ GUESSED_MOST = 0.25  # share of the draw that may be guessed before Draw counts 
 STATIONS: dict[str, Station] = {
     s.name: s
     for s in (
-        Station(name="brief", title="Brief", headline=lambda a: Headline(a.plan.brief.hours, "h", "wanted"), known=_brief_known),
+        Station(name="brief", headline=lambda a: Headline(a.plan.brief.hours, "h", "wanted"), known=_brief_known),
         Station(
-            name="draw", title="Draw", own=(Load,),
+            name="draw",
             headline=lambda a: Headline(a.draw.mean_w, "W", key="draw"),
             known=lambda a: bool(a.plan.loads) and a.draw.guessed <= GUESSED_MOST,
         ),
         Station(
-            name="rails", title="Rails", own=(Converter, Rail, Load), headline=_spare, known=lambda a: bool(a.headrooms),
+            name="rails", headline=_spare, known=lambda a: bool(a.headrooms),
             reach=_sparing,
         ),
         Station(
-            name="pack", title="Pack", own=(Pack, Capacitor, Bank),
+            name="pack",
             headline=lambda a: Headline(a.runtime.hours if a.runtime else None, "h", key="runtime", none="no draw"),
             known=lambda a: a.runtime is not None, reach=_hours,
         ),
         Station(
-            name="charge", title="Charge", own=(Pack, Capacitor, Bank), headline=_charge, known=lambda a: bool(a.charges),
+            name="charge", headline=_charge, known=lambda a: bool(a.charges),
             reach=_filling,
         ),
-        Station(name="day", title="Day", own=(Pack, Capacitor, Bank), headline=_day, known=lambda a: bool(a.days)),
-        Station(name="wiring", title="Wiring", own=(Link,), headline=_wiring, known=lambda a: bool(a.links)),
+        Station(name="day", headline=_day, known=lambda a: bool(a.days)),
+        Station(name="wiring", headline=_wiring, known=lambda a: bool(a.links)),
         Station(
-            name="heat", title="Heat", own=(Converter, Load, Pack), headline=_heat,
+            name="heat", headline=_heat,
             known=lambda a: bool(a.plan.stores and a.plan.loads),
         ),
         Station(
-            name="room", title="Room", headline=_room, known=lambda a: bool(a.laid[0]) and not a.laid[1] and not a.solids[1],
+            name="room", headline=_room, known=lambda a: bool(a.laid[0]) and not a.laid[1] and not a.solids[1],
         ),
-        Station(name="bench", title="Bench", own=(Pack, Converter, Load), headline=_bench, known=lambda _: False),
+        Station(name="bench", headline=_bench, known=lambda _: False),
         Station(
-            name="log", title="Log", known=lambda _: False,
+            name="log", known=lambda _: False,
             headline=lambda a: Headline(None, "", none="by unit" if a.plan.stores else "no pack"),
         ),
     )

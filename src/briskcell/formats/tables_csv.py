@@ -8,7 +8,6 @@ from collections.abc import Iterable, Sequence
 
 from briskcell.core.assess import Assessment
 from briskcell.core.pack.day import DayCourse
-from briskcell.core.wiring.cutting import pieces
 from briskcell.formats.parts_csv import as_words
 from briskcell.model.parts import STATES
 
@@ -26,7 +25,7 @@ def write_wires(assessed: Assessment) -> str:
     """Every piece of wire to cut, with what flows in it at the peak and what that drops and warms."""
     checks = {c.link.id: c for c in assessed.links}
     rows = []
-    for piece in pieces(assessed.plan):
+    for piece in assessed.pieces:
         c, link = checks.get(piece.link.id), piece.link
         known: tuple[float | None, ...] = (c.amps, c.drop_v, c.rise_k) if c else (None, None, None)
         figures = [None if v is None else round(v, 5) for v in known]

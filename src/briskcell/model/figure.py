@@ -18,6 +18,7 @@ GRADES: dict[str, str] = {
     "typical": "typical for its class",
     "guessed": "a guess",
 }
+SHORT_GRADES = {"measured": "measured", "sheet": "sheet", "typical": "typical", "guessed": "guess", "computed": "computed"}
 
 Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)]
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, get_args
 
@@ -161,6 +162,7 @@ def _drawn_at(drawn: str, volts: str, unit: str, field: str) -> float:
     return found * at_v if unit == "W" else found / at_v
 
 
+Show = Callable[[float, str], str]  # how a figure is shown: ``show`` below, or in the units that a person prefers
 _PLACES = {"V": 2, "W": 2, "Wh": 1, "Ah": 2, "mm": 1, "mm²": 2, "°C": 0, "g": 0, "K/W": 0, "K": 0, "min": 0, "€": 2}
 _PREFIXED = ("V", "A", "W", "Wh", "Ω", "H", "Hz", "F")
 _STEPS = ((1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"))
@@ -220,6 +222,33 @@ def typed(value: float, unit: str) -> str:
         return f"{round(value * 60) // 60}h{round(value * 60) % 60:02d}"
     scaled, prefixed = _prefixed(abs(value), unit, 0.1 if unit in ("W", "V", "Wh") else 1.0)
     return f"{'-' if value < 0 else ''}{scaled:.6g} {prefixed}".rstrip()
+
+
+def awg_section_mm2(awg: float) -> float:
+    """Section of a solid round conductor of an American Wire Gauge.
+
+    Parameters
+    ----------
+    awg : float
+        Gauge number; 36 is 0.127 mm, and 39 steps make a factor of 92 in diameter [1]_.
+
+    Returns
+    -------
+    float
+        Section. [mm²]
+
+    References
+    ----------
+    .. [1] ASTM B258-18, Standard Specification for Standard Nominal Diameters and Cross-Sectional Areas of AWG
+       Sizes of Solid Round Wires.
+
+    Examples
+    --------
+    >>> round(awg_section_mm2(24), 4)
+    0.2047
+    """
+    diameter_mm = 0.127 * math.pow(92.0, (36.0 - awg) / 39.0)
+    return math.pi / 4.0 * diameter_mm * diameter_mm
 
 
 @dataclass(frozen=True, slots=True)

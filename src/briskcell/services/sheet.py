@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
 
 from pydantic import BaseModel
 
 from briskcell.core.assess import Assessment
+from briskcell.core.bench.course import Totals
 from briskcell.core.draw.bill import part_figures
 from briskcell.core.pack.rated import rated_wh
 from briskcell.model.figure import GRADES, Figure
@@ -15,6 +18,9 @@ from briskcell.model.parts import Converter, Link, Load, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
+
+from .bench.courses import Run
+from .bench.proof import Proof
 
 SECTIONS = {
     "numbers": "What it comes to",
@@ -28,6 +34,19 @@ SECTIONS = {
     "sure": "How sure it is",
     "cautions": "Cautions",
 }
+
+
+@dataclass(frozen=True, slots=True)
+class Record:
+    """What is kept of a build beside its plan: when it was last changed and how often, its consoles' ladders, and their runs.
+
+    Of a plan out of a file nothing is: ``changed_at`` is None.
+    """
+
+    changed_at: datetime | None = None
+    changes: int = 0
+    proofs: tuple[Proof, ...] = ()
+    runs: Mapping[int, Sequence[tuple[Run, Totals]]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

@@ -38,8 +38,10 @@ from briskcell.store.units import UnitStore
 
 from . import mending, salvaging
 from .backups import restoring
+from .bench.courses import totals_of
 from .bench.instruments import Instruments
 from .bench.letting_go import LettingGo
+from .bench.proof import proof
 from .bench.recording import Recorder
 from .copies import Copies
 from .demo import demo_plans, sanderling
@@ -51,6 +53,7 @@ from .judged import Judged
 from .merge import merged
 from .pairing import Pairing
 from .search import KIND, KINDS, search
+from .sheet import Record
 from .summary import VERSION, summary_of
 from .uploads import Uploads
 
@@ -190,6 +193,16 @@ class Workshop:
     def at(self, build_id: int, revision_id: int) -> Opened:
         """A build as it was at one revision."""
         return self._opened(self.store.revision(build_id, revision_id))
+
+    def record(self, build_id: int) -> Record:
+        """What is kept of a build beside its plan."""
+        opened = self.open(build_id)
+        units = self.units.units(build_id)
+        return Record(
+            opened.revision.created_at, opened.revision.changes - 1,
+            tuple(proof(opened.assessed, u, self.units.readings(u.id)) for u in units),
+            {u.id: [(r, totals_of(self.runs, r.id)) for r in self.runs.of_unit(u.id) if r.state != "running"] for u in units},
+        )  # fmt: skip
 
     def newest(self, build_id: int) -> str:
         """The base of the revision that a build stands at."""

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from flask import Flask
 from flask_wtf import CSRFProtect
+from jinja2 import ChoiceLoader, PackageLoader
 
 from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services import folder
@@ -80,6 +81,7 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
     told.install(app)
     CSRFProtect(app)
     filters.install(app)
+    app.jinja_loader = ChoiceLoader([app.jinja_loader, PackageLoader("briskcell.exports")])  # type: ignore[list-item]
     errors.install(app)
     app.url_map.converters |= CONVERTERS
     load_routes()

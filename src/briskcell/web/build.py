@@ -18,15 +18,15 @@ from briskcell.services.edits.values import Edit
 from briskcell.services.mending import KIND as MENDING
 from briskcell.services.workshop import Conflict, Opened
 
-from .frame.current_map import map_document
 from .frame.finder import findable
 from .frame.frame import frame_of, pieces
+from .frame.map import stepping
 from .htmx import download, page_or_partial
 from .safe import file_name, named
 from .shelf import workshop
 from .stations.which_unit import with_unit
 from .units import plain
-from .view import View, view_of
+from .view import WIDTHS, View, view_of
 
 bp = Blueprint("build", __name__, url_prefix="/builds/<build:build_id>")
 LONGEST = 400  # characters of a form's field that are looked at
@@ -170,8 +170,10 @@ def mark(build_id: int) -> Response:
 
 @bp.get("/flows/<revision:revision>.json")
 def flows(build_id: int, revision: int) -> Response:
-    """All that the map of a revision needs to step by itself."""
-    response = make_response(json.dumps(map_document(workshop().at(build_id, revision).assessed), separators=(",", ":")))
+    """All that the map of a revision needs to step by itself, as it is drawn on the page."""
+    width, assessed = request.args.get("width", ""), workshop().at(build_id, revision).assessed
+    found = stepping(assessed, request.args.get("map", ""), width if width in WIDTHS else WIDTHS[0])
+    response = make_response(json.dumps(found, separators=(",", ":")))
     response.headers["Content-Type"] = "application/json"
     return response
 

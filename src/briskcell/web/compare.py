@@ -10,12 +10,12 @@ import numpy as np
 from flask import redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from briskcell.drawing.curves import numbers, plot
 from briskcell.model.parts import State
 from briskcell.services import compare
 from briskcell.services.compare import MOST, Side
 from briskcell.services.judge import sheltered
 from briskcell.services.workshop import Opened, UnknownBuildError, Workshop
-from briskcell.web.drawing.curves import numbers, plot
 
 from .safe import is_name, named
 from .shelf import bp, workshop

@@ -4,21 +4,17 @@ from __future__ import annotations
 
 from flask import Flask, request
 from jinja2 import StrictUndefined
+from markupsafe import Markup
 
 from briskcell import __version__
-from briskcell.model.figure import GRADES
+from briskcell.drawing.svg import patterns_of_a_page
+from briskcell.model.figure import GRADES, SHORT_GRADES
+from briskcell.model.preference import CHOICES
 from briskcell.services.moments import told
 
+from .drawn import drawn
 from .errors import slot_of
-from .units import CHOICES, chosen, show, typed
-
-SHORT_GRADES = {
-    "measured": "measured",
-    "sheet": "sheet",
-    "typical": "typical",
-    "guessed": "guess",
-    "computed": "computed",
-}
+from .units import preferred, show, typed
 
 
 def share(value: float | str) -> float | str:
@@ -28,9 +24,10 @@ def share(value: float | str) -> float | str:
 
 def install(app: Flask) -> None:
     """Register filters and globals."""
-    app.jinja_env.filters.update(share=share, show=show, told=told, typed=typed, slot=slot_of, grade=lambda g: GRADES.get(g, g),
-                                 short_grade=lambda g: SHORT_GRADES.get(g, g))  # fmt: skip
-    app.jinja_env.globals.update(version=__version__, grades=GRADES, units_chosen=chosen, unit_choices=CHOICES)
+    app.jinja_env.filters.update(drawn=drawn, share=share, show=show, told=told, typed=typed, slot=slot_of,
+                                 grade=lambda g: GRADES.get(g, g), short_grade=lambda g: SHORT_GRADES.get(g, g))  # fmt: skip
+    app.jinja_env.globals.update(patterns=Markup(patterns_of_a_page()), version=__version__, grades=GRADES, preferred=preferred,
+                                 unit_choices=CHOICES)  # fmt: skip
     app.jinja_env.undefined = StrictUndefined
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
 

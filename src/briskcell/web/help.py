@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from flask import Blueprint, render_template
 
-from briskcell.core.stations import STATIONS
+from briskcell.drawing.stations import TITLES
 
 bp = Blueprint("help", __name__, url_prefix="/help")
 TOUR_COOKIE = "tour"
@@ -129,6 +129,6 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
 @bp.get("")
 def help_page() -> str:
     """Every station's help, the tour and the glossary on one page."""
-    from .exports.registry import FORMATS  # it is built of pages, which show this module's words
+    from briskcell.exports.registry import FORMATS
 
-    return render_template("help.html", formats=FORMATS, stations=STATIONS, help=HELP, glossary=GLOSSARY, tour=TOUR)
+    return render_template("help.html", formats=FORMATS, titles=TITLES, help=HELP, glossary=GLOSSARY, tour=TOUR)

@@ -7,19 +7,20 @@ import io
 from flask import Blueprint, Response, current_app, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
+from briskcell.drawing.pack.bay import bay_views, drawn_bay
+from briskcell.drawing.small_river import small_river
 from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.model.errors import FigureError, PlanError
+from briskcell.model.preference import CHOICES
 from briskcell.services.backups.taking import OLD_DAYS, days_since
 from briskcell.services.drafts import promised
 from briskcell.services.workshop import PAGE, Workshop
 
-from .drawing.small_river import river
 from .forms import FORMS, NewBuildForm, _Answers
 from .frame.numbers import Numbers
 from .help import TOUR, TOUR_COOKIE
 from .safe import back_to, named, row_number
-from .stations.pack.bay_drawing import draw_bay
-from .units import CHOICES, COOKIE
+from .units import COOKIE
 
 bp = Blueprint("shelf", __name__)
 
@@ -44,7 +45,7 @@ def shelf() -> str:
     rows, count = workshop().shelf(like, page, state, order)
     return render_template("shelf.html", rows=rows, count=count, page=page, pages=-(-count // PAGE), like=like, removed=removed,
                            state=state, order=order, orders=ORDERS, few="few" in request.args,
-                           rivers={r.row.id: river(r.known) for r in rows},
+                           rivers={r.row.id: small_river(r.known) for r in rows},
                            backup_due=_backup_due(count),
                            tour=() if TOUR_COOKIE in request.cookies else TOUR)  # fmt: skip
 
@@ -90,7 +91,8 @@ def promise() -> str:
             found = promised(form.request())
         except FigureError as error:
             form.refuse(error)
-    bay = draw_bay(found, found.plan.packs[0]) if found and found.plan.bay else None
+    views = bay_views(found, found.plan.packs[0]) if found and found.plan.bay else None
+    bay = drawn_bay(views, "the bay from above", handles=False) if views else None
     wrong = [f"{f.label.text}: {words}" for f in form if f.name != "name" for words in f.errors]
     return render_template("_promise.html", found=found, bay=bay, wrong=wrong, number=Numbers(found, None) if found else None)
 

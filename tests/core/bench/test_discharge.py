@@ -12,12 +12,12 @@ import pytest
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.bench.discharge import End, Stops, Watch, allowed, ended
 from briskcell.core.bench.gate import impossible, no_capacity, no_figure
-from briskcell.core.engine.resistance import awg_section_mm2
 from briskcell.core.wiring.conductors import carried_a
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan
+from briskcell.model.units import awg_section_mm2
 from briskcell.services.demo import curlew, oystercatcher, sanderling
 
 

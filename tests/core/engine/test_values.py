@@ -18,13 +18,14 @@ from briskcell.core.engine.converters import (
 )
 from briskcell.core.engine.network import setting_factors
 from briskcell.core.engine.operating import operate
-from briskcell.core.engine.resistance import awg_section_mm2, link_rating_a, link_resistance_ohm, link_section_mm2
+from briskcell.core.engine.resistance import link_rating_a, link_resistance_ohm, link_section_mm2
 from briskcell.core.engine.sources import age_factor, cold_factor, current_limit_a, pack_curves, store_curves
 from briskcell.library import catalogue
 from briskcell.model.changes import altered
 from briskcell.model.parts import Converter, EfficiencyPoint, Link
 from briskcell.model.plan import plan_of
 from briskcell.model.stores import Bank, Capacitor, Pack
+from briskcell.model.units import awg_section_mm2
 from tests.known import drawing, flat_cell, hand_plan
 
 

@@ -8,13 +8,13 @@ from typing import Any
 import pytest
 
 from briskcell.core.assess import Assessment, assess
-from briskcell.core.engine.resistance import awg_section_mm2
 from briskcell.core.rules.registry import Finding
 from briskcell.core.wiring.conductors import melting_time_s, short_temperature_c
 from briskcell.core.wiring.cutting import colour_of, pieces, to_buy
 from briskcell.core.wiring.shorts import ShortCheck
 from briskcell.model.parts import Link
 from briskcell.model.plan import plan_of
+from briskcell.model.units import awg_section_mm2
 from briskcell.services.demo import sanderling
 from briskcell.services.wiring.gauges import proposals
 from tests.known import drawing, flat_cell, hand_plan
@@ -123,7 +123,8 @@ def test_the_finder_proposes_nothing_that_a_short_would_burn() -> None:
 
 def test_every_strand_is_cut_and_a_tenth_more_is_bought() -> None:
     plan = sanderling()
-    cut = [p for p in pieces(plan) if p.link.id == "w-screen"]
+    cut_all = pieces(plan)
+    cut = [p for p in cut_all if p.link.id == "w-screen"]
     assert [(p.colour, p.length_m, p.near, p.far) for p in cut] == [
         ("orange", 0.14, "5 V rail", "Screen 4.3 in with backlight"), ("black", 0.14, "5 V rail", "Screen 4.3 in with backlight")]  # fmt: skip
     by_id = {k.id: k for k in plan.links}
@@ -131,6 +132,6 @@ def test_every_strand_is_cut_and_a_tenth_more_is_bought() -> None:
     own = Link.model_validate({**by_id["w-pack"].model_dump(), "colour": "blue"})
     assert colour_of(plan, own) == "blue"
     # 24 AWG goes to the screen alone; 28 AWG to controls, light and radio: 0.22 + 0.1 + 0.05 m of black.
-    bought = to_buy(plan)
+    bought = to_buy(cut_all)
     assert bought["24 AWG", "orange"] == pytest.approx(1.1 * 0.14)
     assert bought["28 AWG", "black"] == pytest.approx(1.1 * 0.37)

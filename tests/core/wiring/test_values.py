@@ -8,11 +8,11 @@ from typing import Any
 import pytest
 
 from briskcell.core.assess import assess
-from briskcell.core.engine.resistance import awg_section_mm2
 from briskcell.core.wiring.conductors import bundle_factor, melting_time_s, trace_rise_k, wire_rise_k
 from briskcell.core.wiring.fuses import fuse_holds_a, opening_time_s, opens_in_time
 from briskcell.core.wiring.harness import find_gauge, slack_length_m
 from briskcell.model.plan import plan_of
+from briskcell.model.units import awg_section_mm2
 from tests.known import drawing, flat_cell, hand_plan
 
 

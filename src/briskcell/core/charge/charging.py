@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.charge.constant_voltage import TAIL_STEPS, tail
-from briskcell.core.charge.current_split import BY_FLOAT, Terms, balance
+from briskcell.core.charge.current_split import BY_FLOAT, LIMITS, Terms, balance
 from briskcell.core.engine.input_curve import Console, console_curve
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_resistance_ohm
@@ -48,6 +48,15 @@ class ChargeCourse:
     bus_v: Array
     limit: NDArray[np.int_]
     balance_h: float | None = 0.0
+
+    @property
+    def held(self) -> tuple[tuple[str, float, float], ...]:
+        """What holds the current down, from which to which state of charge, in order."""
+        out: list[tuple[str, float, float]] = []
+        for k in np.flatnonzero((self.soc >= self.start_soc - 1e-9) & (self.soc <= self.end_soc + 1e-9)):
+            words, at = LIMITS[int(self.limit[k])], float(self.soc[k])
+            out.append((words, out.pop()[1] if out and out[-1][0] == words else at, at))
+        return tuple(out)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from briskcell.core.engine.operating import Operating
+from briskcell.model.parts import State
 from briskcell.model.plan import Store
 from briskcell.model.stores import Trickle
 
@@ -49,6 +52,27 @@ def trickle_fills(op: Operating) -> tuple[TrickleFill, ...]:
         hours = op.curves[k].energy_wh / flow.power_w if flow.power_w > 0 else None
         out.append(TrickleFill(source, op.plan.stores[k], flow, hours))
     return tuple(out)
+
+
+def starting_v(op: Operating, store: int) -> float | None:
+    """The least volts at rest from which a start, at every part's peak, is carried.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    store : int
+        One of its stores, as a crank or panel fills it.
+
+    Returns
+    -------
+    float or None
+        None where no charge carries one. [V]
+    """
+    boards = range(len(op.network.converters))
+    limits = [(op.board_limit_a[k] >= op.flow.output_a(k))[State.PEAK] for k in boards]
+    carried = ~op.flow.lost[State.PEAK, :, store] & np.all(limits or [True], axis=0)
+    return float(op.curves[store].ocv_v[carried].min()) if carried.any() else None
 
 
 def trickle_flow(source: Trickle, store_v: float) -> TrickleFlow:

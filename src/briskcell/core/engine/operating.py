@@ -62,6 +62,20 @@ class Operating:
         return amps * self.flow.consumer_v[..., :n]
 
     @cached_property
+    def lost_w(self) -> dict[str, Array]:
+        """Watts that become heat in each store, board and link, by id, each of shape (3, n_soc); 0 where nothing flows."""
+        net, flow = self.network, self.flow
+        amps = np.where(np.isfinite(flow.branch_a), flow.branch_a, 0.0)
+        out: dict[str, Array] = {}
+        for k, store in enumerate(net.stores):  # a peak meets volts that play has lowered already, so not I²R alone
+            out[store] = (self.curves[k].ocv_v - self.store_v[..., k]) * amps[..., k]
+        for k, board in enumerate(net.converters):
+            out[board.id] = flow.converter_input_w(k) - flow.converter_output_w(k)
+        in_branches = flow.branch_ohm * amps**2
+        out |= {name: in_branches[..., k] for name, k in net.branch.items() if name not in out}
+        return {name: np.maximum(watts, 0.0) for name, watts in out.items()}
+
+    @cached_property
     def board_limit_a(self) -> tuple[Array, ...]:
         """Most current that each converter can put out at what it gets in, each of shape (3, n_soc); inf without a limit. [A]"""
         return tuple(deliverable_a(c, self.flow.converter_input_v(k)) for k, c in enumerate(self.network.converters))

@@ -2,41 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from functools import cache
 
 from briskcell.core.data.tables import table
 from briskcell.model.parts import Link
+from briskcell.model.units import awg_section_mm2
 
 # Flat flexible cables of 0.5 and 1 mm pitch are rated 0.4 to 0.5 A a contact; class value.
 FLAT_CONTACT_A = 0.5
-
-
-def awg_section_mm2(awg: float) -> float:
-    """Section of a solid round conductor of an American Wire Gauge.
-
-    Parameters
-    ----------
-    awg : float
-        Gauge number; 36 is 0.127 mm, and 39 steps make a factor of 92 in diameter [1]_.
-
-    Returns
-    -------
-    float
-        Section. [mm²]
-
-    References
-    ----------
-    .. [1] ASTM B258-18, Standard Specification for Standard Nominal Diameters and Cross-Sectional Areas of AWG
-       Sizes of Solid Round Wires.
-
-    Examples
-    --------
-    >>> round(awg_section_mm2(24), 4)
-    0.2047
-    """
-    diameter_mm = 0.127 * math.pow(92.0, (36.0 - awg) / 39.0)
-    return math.pi / 4.0 * diameter_mm * diameter_mm
 
 
 def wire_resistance_ohm(length_m: float, section_mm2: float, conductors: int = 2, temperature_c: float = 20.0) -> float:

@@ -45,18 +45,11 @@ def shares_of_heat(op: Operating, state: int, soc: float = AT_SOC) -> tuple[Watt
     at = (state, op.index(soc))
     if not op.flow.collapsed.size or bool(op.flow.collapsed[at]):
         return ()
-    net, flow = op.network, op.flow
-    out = [WattShare(element=p.id, name=p.name, watts=float(op.load_w[(*at, k)])) for k, p in enumerate(net.loads)]
-    for k, board in enumerate(net.converters):
-        lost = float(flow.converter_input_w(k)[at] - flow.converter_output_w(k)[at])
-        out.append(WattShare(element=board.id, name=board.name, watts=max(lost, 0.0)))
-    amps = np.where(np.isfinite(flow.branch_a[at]), flow.branch_a[at], 0.0)
-    for k, store in enumerate(op.plan.stores):
-        lost = float((op.curves[k].ocv_v[at[1]] - op.store_v[(*at, k)]) * amps[k])
-        out.append(WattShare(element=store.id, name=f"Inside {store.name}", watts=max(lost, 0.0)))
-    first = len(op.plan.stores) + len(net.converters)
-    wires = float(np.sum((flow.branch_ohm[at] * amps**2)[first:]))
-    out.append(WattShare(element="", name="Wires, switches and contacts", watts=wires))
+    lost = {name: float(watts[at]) for name, watts in op.lost_w.items()}
+    out = [WattShare(element=p.id, name=p.name, watts=float(op.load_w[(*at, k)])) for k, p in enumerate(op.network.loads)]
+    out += [WattShare(element=b.id, name=b.name, watts=lost.pop(b.id)) for b in op.network.converters]
+    out += [WattShare(element=s.id, name=f"Inside {s.name}", watts=lost.pop(s.id)) for s in op.plan.stores]
+    out.append(WattShare(element="", name="Wires, switches and contacts", watts=sum(lost.values())))
     return tuple(sorted((s for s in out if s.watts > 0), key=lambda s: -s.watts))
 
 

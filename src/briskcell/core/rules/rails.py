@@ -17,7 +17,6 @@ from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.volts import more_volts, within_window
 from briskcell.core.rails.fewest import straight_on
 from briskcell.core.rails.headroom import judged
-from briskcell.core.rails.signals import first_moments, signals
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter, Link, Load, State
 from briskcell.model.plan import Plan
@@ -192,7 +191,7 @@ def _stays_off(assessed: Answers, board: Converter, restart_v: float) -> Iterato
 )
 def logic_level(assessed: Answers) -> Iterator[Finding]:
     """A part's signals come at a level it understands and survives."""
-    for found in signals(assessed.plan):
+    for found in assessed.signals:
         driver, load = found.driver, found.load
         if found.state == "fails":
             yield Finding("fails", load.id, f"{driver.name} drives {load.name} at {found.driven_v:.1f} V; it stands {load.logic_v:.1f} V.",
@@ -210,7 +209,7 @@ def logic_level(assessed: Answers) -> Iterator[Finding]:
 )
 def inrush(assessed: Answers) -> Iterator[Finding]:
     """What a part pulls in its first moment does not trip what feeds it."""
-    for start in first_moments(assessed.op):
+    for start in assessed.first_moments:
         if start.asked_a > start.limit_a:
             cause = (f"{start.load.name} pulls {show(start.pulls_a, 'A')} as it starts; with the rest {start.board.name} gives "
                      f"{show(start.limit_a, 'A')}.")  # fmt: skip

@@ -8,7 +8,7 @@ from functools import partial
 from briskcell.core.answers import Answers
 from briskcell.core.moves.fix import Fix
 from briskcell.core.room.solids import inside
-from briskcell.core.room.stack import arranged, clashes, placements
+from briskcell.core.room.stack import arranged, placements
 from briskcell.model.changes import remade
 
 from .registry import Finding, missed_by, rule
@@ -26,9 +26,9 @@ def room(assessed: Answers) -> Iterator[Finding]:
     """Parts that are laid in the case meet neither each other nor a wall, and cells lie apart from warm boards, antennas and chips."""
     if not assessed.plan.placed:
         return
-    size = inside(assessed.plan.case)
-    for clash in clashes(assessed.laid[0], size)[:MOST_SAID]:
-        loss = missed_by(size[2] + clash.by_mm, size[2]) if clash.state == "fails" else 0.05
+    thick = assessed.room.inside[2]
+    for clash in assessed.room.clashes[:MOST_SAID]:
+        loss = missed_by(thick + clash.by_mm, thick) if clash.state == "fails" else 0.05
         yield Finding(clash.state, clash.parts[0], clash.words, loss, partial(_laid_anew, assessed),
                       "Move or turn one of them, or make the case larger.")  # fmt: skip
 

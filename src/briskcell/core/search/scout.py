@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.engine.network import compile_network, state_draws
 from briskcell.core.engine.operating import operate, riding_on_play, shares_of, steady_states, used_states
-from briskcell.core.engine.resistance import awg_section_mm2, link_rating_a, wire_resistance_ohm
+from briskcell.core.engine.resistance import link_rating_a, wire_resistance_ohm
 from briskcell.core.engine.solver import solve
 from briskcell.core.engine.sources import pack_curves
 from briskcell.core.pack.runtime import carried_peaks, elapsed, hours_at
@@ -23,6 +23,7 @@ from briskcell.model.changes import altered, remade
 from briskcell.model.parts import STATES, Converter, Link, Load, PowerStates, Window
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, Pack
+from briskcell.model.units import awg_section_mm2
 
 from .candidates import COARSE_SOC
 

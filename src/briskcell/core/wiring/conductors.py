@@ -67,7 +67,7 @@ def wire_rise_k(current_a: float, section_mm2: float, *, bundle: int = 1, ambien
 
     Examples
     --------
-    >>> from briskcell.core.engine.resistance import awg_section_mm2
+    >>> from briskcell.model.units import awg_section_mm2
     >>> round(wire_rise_k(3.0, awg_section_mm2(24)), 1)
     21.4
     """
@@ -98,7 +98,7 @@ def carried_a(section_mm2: float, hottest_c: float, *, bundle: int = 1, ambient_
 
     Examples
     --------
-    >>> from briskcell.core.engine.resistance import awg_section_mm2
+    >>> from briskcell.model.units import awg_section_mm2
     >>> round(carried_a(awg_section_mm2(24), 40.0 + wire_rise_k(3.0, awg_section_mm2(24))), 6)
     3.0
     """
@@ -167,7 +167,7 @@ def melting_time_s(current_a: float, section_mm2: float, ambient_c: float = 40.0
 
     Examples
     --------
-    >>> from briskcell.core.engine.resistance import awg_section_mm2
+    >>> from briskcell.model.units import awg_section_mm2
     >>> round(melting_time_s(50.0, awg_section_mm2(24)), 3)
     1.349
     """
@@ -201,7 +201,7 @@ def short_temperature_c(current_a: float, section_mm2: float, seconds: float, am
 
     Examples
     --------
-    >>> from briskcell.core.engine.resistance import awg_section_mm2
+    >>> from briskcell.model.units import awg_section_mm2
     >>> round(short_temperature_c(50.0, awg_section_mm2(24), 1.349))
     1083
     """

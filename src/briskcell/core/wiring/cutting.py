@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from briskcell.model.parts import Colour, Converter, Link
@@ -76,13 +77,13 @@ def pieces(plan: Plan) -> tuple[Piece, ...]:
     return tuple(out)
 
 
-def to_buy(plan: Plan) -> dict[tuple[str, Colour], float]:
+def to_buy(cut: Iterable[Piece]) -> dict[tuple[str, Colour], float]:
     """Metres of each wire to buy, a tenth more than the pieces come to.
 
     Parameters
     ----------
-    plan : Plan
-        The build.
+    cut : iterable of Piece
+        All of a build.
 
     Returns
     -------
@@ -90,7 +91,7 @@ def to_buy(plan: Plan) -> dict[tuple[str, Colour], float]:
         By gauge in words, ``22 AWG``, ``0.34 mm²`` or that it is not given, and colour. [m]
     """
     out: dict[tuple[str, Colour], float] = {}
-    for piece in pieces(plan):
+    for piece in cut:
         key = (_gauge(piece.link), piece.colour)
         out[key] = out.get(key, 0.0) + SPARE * piece.length_m
     return out

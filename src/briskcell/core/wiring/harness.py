@@ -7,10 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from briskcell.core.engine.operating import Operating
-from briskcell.core.engine.resistance import awg_section_mm2, link_resistance_ohm, link_section_mm2, wire_resistance_ohm
+from briskcell.core.engine.resistance import link_resistance_ohm, link_section_mm2, wire_resistance_ohm
 from briskcell.core.wiring.conductors import melting_time_s, trace_rise_k, wire_rise_k
 from briskcell.core.wiring.fuses import opening_time_s, opens_in_time
 from briskcell.model.parts import Link, State
+from briskcell.model.units import awg_section_mm2
 
 GAUGES = tuple(float(g) for g in range(34, 9, -2))
 SLACK_FACTOR, SLACK_M = 1.15, 0.02  # a seventh, and 20 mm to strip and join twice; a rule of thumb of service loops

@@ -12,6 +12,7 @@ from briskcell.core.engine.resistance import link_resistance_ohm, link_section_m
 from briskcell.core.wiring.conductors import COPPER_MELTS_C, short_temperature_c, wire_rise_k
 from briskcell.core.wiring.fuses import opening_time_s, short_circuit_a
 from briskcell.model.parts import Converter, Link, Part
+from briskcell.model.plan import Store
 from briskcell.model.stores import Pack
 from briskcell.model.tree import feeders_of, source_of
 
@@ -40,6 +41,34 @@ class ShortCheck:
         """Whether the insulation outlives it."""
         allowed = max(self.insulation_c, END_OF_A_SHORT_C) if self.opens_s < MOMENT_S else self.insulation_c
         return self.reaches_c <= allowed
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LeadTouch:
+    """The two bare leads of a full store: their volts, and the current where they touch."""
+
+    store: Store
+    volts: float
+    amps: float
+
+
+def lead_touches(op: Operating) -> tuple[LeadTouch, ...]:
+    """What the leads of each store carry as they touch, before anything is joined to them.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+
+    Returns
+    -------
+    tuple of LeadTouch
+        In the order of the stores; held by the protection board of a pack, as any short is.
+    """
+    return tuple(
+        LeadTouch(store=s, volts=float(curves.ocv_v[0]), amps=short_circuit_a(op, s.id))
+        for s, curves in zip(op.plan.stores, op.curves, strict=True)
+    )
 
 
 def check_shorts(op: Operating, air_c: float) -> tuple[ShortCheck, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from briskcell.core.assess import Assessment
 from briskcell.core.draw.bill import bill, part_figures
 from briskcell.core.draw.consumption import LoadDraw
-from briskcell.core.rails.board_figures import BoardFigures, board_figures
+from briskcell.core.rails.board_figures import BoardFigures
 from briskcell.model.parts import STATES, Load
 from briskcell.model.stores import Pack
 from briskcell.model.tree import boards_above
@@ -19,7 +19,7 @@ def _drawn(assessed: Assessment, load_id: str) -> LoadDraw | None:
 
 
 def _board(assessed: Assessment, board_id: str) -> BoardFigures | None:
-    return board_figures(assessed.op).get(board_id)
+    return assessed.board_figures.get(board_id)
 
 
 @number("part-draw", "W", lambda a, of: d.mean_w if (d := _drawn(a, of)) else None)
@@ -100,7 +100,7 @@ def warmth(assessed: Assessment, board_id: str) -> Working | None:
 
 def path_efficiency(assessed: Assessment, load_id: str) -> float | None:
     """Watts a part gets over watts its store gives for it, through every board between; wires apart."""
-    load, boards = assessed.plan.by_id.get(load_id), board_figures(assessed.op)
+    load, boards = assessed.plan.by_id.get(load_id), assessed.board_figures
     if not isinstance(load, Load):
         return None
     share = 1.0
@@ -116,7 +116,7 @@ def path(assessed: Assessment, load_id: str) -> Working | None:
     load, found = assessed.plan.by_id.get(load_id), path_efficiency(assessed, load_id)
     if not isinstance(load, Load) or found is None:
         return None
-    boards = board_figures(assessed.op)
+    boards = assessed.board_figures
     above = boards_above(assessed.plan, load)
     return Working(
         title=f"From the pack to {load.name}",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from briskcell.core.answers import Answers
 from briskcell.core.bench.step import Step
-from briskcell.core.wiring.order import LAST, Joint, build_order
+from briskcell.core.wiring.order import LAST, Joint
 from briskcell.model.parts import Fed
 from briskcell.model.tree import feeders_of
 
@@ -29,7 +29,7 @@ def joined_before(assessed: Answers, steps: tuple[Step, ...], step: Step) -> tup
             break
         before |= _needs(assessed, earlier)
     wanted = _needs(assessed, step) - before
-    return tuple(j for j in build_order(assessed.plan) if j.key in wanted and j.part != j.to)
+    return tuple(j for j in assessed.joints if j.key in wanted and j.part != j.to)
 
 
 def _needs(assessed: Answers, step: Step) -> set[str]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
-from briskcell.core.engine.resistance import awg_section_mm2, wire_resistance_ohm
+from briskcell.core.engine.resistance import wire_resistance_ohm
 from briskcell.core.wiring.harness import GAUGES, find_gauge
 from briskcell.core.wiring.shorts import check_short
 from briskcell.model.changes import altered, remade
@@ -17,6 +17,7 @@ from briskcell.model.errors import FigureError
 from briskcell.model.parts import Link
 from briskcell.model.plan import Plan
 from briskcell.model.tree import feeders_of
+from briskcell.model.units import awg_section_mm2
 from briskcell.services.edits.values import Edit
 
 USUAL_DROP_V = 0.05

@@ -9,19 +9,19 @@ from briskcell.model.plan import Plan
 from briskcell.services.edits.values import Edit
 
 
-def made(plan: Plan) -> frozenset[str]:
+def made(plan: Plan, order: tuple[Joint, ...]) -> frozenset[str]:
     """The joints that are made: those that are marked, the plan still has, and stand on joints that are made."""
     marked, out = set(plan.joined), set[str]()
-    for joint in build_order(plan):
+    for joint in order:
         if joint.key in marked and set(joint.after) <= out:
             out.add(joint.key)
     return frozenset(out)
 
 
-def next_joint(plan: Plan) -> Joint | None:
+def next_joint(plan: Plan, order: tuple[Joint, ...]) -> Joint | None:
     """The first joint that is not made; None where all are."""
-    have = made(plan)
-    return next((j for j in build_order(plan) if j.key not in have), None)
+    have = made(plan, order)
+    return next((j for j in order if j.key not in have), None)
 
 
 def toggle(plan: Plan, key: str) -> Edit:
@@ -32,7 +32,8 @@ def toggle(plan: Plan, key: str) -> Edit:
     FigureError
         If the build has no such joint, or something has to be joined before it.
     """
-    order, have = build_order(plan), made(plan)
+    order = build_order(plan)
+    have = made(plan, order)
     joint = next((j for j in order if j.key == key), None)
     if joint is None:
         raise FigureError("joint", "The build has no such joint any more.", fix="Reload the page.")

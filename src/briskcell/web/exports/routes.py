@@ -5,7 +5,8 @@ from __future__ import annotations
 from flask import abort, make_response, render_template, request
 from werkzeug.wrappers import Response
 
-from briskcell.formats.registry import Wanted
+from briskcell.exports.form import Given, Wanted
+from briskcell.exports.registry import BY_KEY, FORMATS, export
 from briskcell.model.errors import FigureError
 from briskcell.services.workshop import Opened
 
@@ -14,10 +15,7 @@ from ..htmx import download
 from ..safe import file_name
 from ..shelf import workshop
 from ..view import view_of
-from .registry import BY_KEY, FORMATS, export
 from .turns import in_turn
-
-SLOW = ("application/pdf", "image/png", "application/zip")  # what is laid out on paper on its way
 
 
 def _list(opened: Opened, problem: str = "") -> str:
@@ -34,13 +32,13 @@ def exports(build_id: int) -> str:
 def exported(build_id: int, key: str) -> Response:
     """The build in a format; the list again, with why and what to do, where it has nothing of that kind."""
     form, opened = BY_KEY.get(key) or abort(404), workshop().open(build_id)
-    view = view_of(request.args)
+    view, record = view_of(request.args), workshop().record(build_id)
 
     def made() -> Response:
         try:
-            body = export(key, opened, Wanted(view.soc, view.state))
+            body = export(key, Given(opened.assessed, record), Wanted(view.soc, view.state))
         except FigureError as error:
             return make_response(_list(opened, f"{form.title}: {error}"), 422)
         return download(body, form.mime, f"{file_name(opened.plan.name)}-{key}{form.suffix}")
 
-    return in_turn(made) if form.mime in SLOW else made()
+    return in_turn(made) if form.slow else made()

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
 from briskcell.core.stations import STATIONS
+from briskcell.drawing.stations import TITLES
 from briskcell.model.errors import FigureError
 from briskcell.model.kinds import LIBRARY
 from briskcell.model.plan import Plan
@@ -26,7 +27,7 @@ class Findable:
 
 def findable(assessed: Assessment) -> list[Findable]:
     """Everything the finder lists for a build."""
-    out = [Findable(s.title, "station", station=s.name) for s in STATIONS.values()]
+    out = [Findable(TITLES[name], "station", station=name) for name in STATIONS]
     out += [Findable(part.name, "part", slip=f"part:{part.id}") for part in assessed.plan.parts()]
     out += [Findable(f"{s.name} of {p.name}", "setting", slip=f"part:{p.id}") for p in assessed.plan.loads for s in p.settings]
     numbers = [("Draw of all parts", "draw"), ("Runtime", "runtime"), ("Energy of the pack", "energy")]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
@@ -11,28 +11,29 @@ from markupsafe import Markup
 
 from briskcell.core.assess import Assessment
 from briskcell.core.stations import STATIONS, Headline, Station
-from briskcell.model.parts import STATES
+from briskcell.drawing.stations import TITLES
+from briskcell.exports.sheet import headline_words
 from briskcell.services.edits.questions import questions
 from briskcell.services.judge import sheltered
 from briskcell.services.workshop import Opened
-from briskcell.web.stations import sections, surfaces
+from briskcell.web.stations import KEYS, sections, surfaces
 
 from ..help import HELP
 from ..units import show
 from ..view import View
-from .current_map import CurrentMap, current_map, left_words
 from .facts import differences_from_class
+from .map import map_of
 from .numbers import Numbers
-from .plugged_map import USES, PluggedMap, plugged_map
 from .slip import slip_of
-from .strip import Strip, strip_at
 
 
 @dataclass(frozen=True, slots=True)
 class SpineRow:
     """A station in the spine: its number as shown, the change since the baseline, the key of its working, its word, its range."""
 
-    station: Station
+    name: str
+    title: str
+    key: str
     shown: str
     delta: str
     working: str
@@ -40,12 +41,19 @@ class SpineRow:
     reach: str = ""
 
 
-def _row(station: Station, assessed: Assessment, numbers: Numbers) -> SpineRow:
+def _row(unknown: SpineRow, assessed: Assessment, numbers: Numbers) -> SpineRow:
+    station = STATIONS[unknown.name]
     head = station.headline(assessed)
     found = numbers(head.key, head.none) if head.key else None
     missing = head.key and (found is None or found.value is None)
-    return SpineRow(station, _words(head, missing=bool(missing)), found.delta if found else "", "" if missing else head.key,
-                    station.state(assessed), _reach(station, assessed, head))  # fmt: skip
+    return replace(
+        unknown,
+        shown=headline_words(head, assessed, show),
+        delta=found.delta if found else "",
+        working="" if missing else head.key,
+        state=station.state(assessed),
+        reach=_reach(station, assessed, head),
+    )
 
 
 def _reach(station: Station, assessed: Assessment, head: Headline) -> str:
@@ -55,23 +63,17 @@ def _reach(station: Station, assessed: Assessment, head: Headline) -> str:
     return f"{low} to {high}" if low != high else ""
 
 
-def _words(head: Headline, *, missing: bool) -> str:
-    if head.value is None or missing:
-        return head.none
-    return f"{show(head.value, head.unit)} {head.after}".rstrip()
-
-
 def spine(assessed: Assessment, numbers: Numbers) -> list[SpineRow]:
     """Every station with its number, state, and change since the baseline."""
-    unknown = [SpineRow(s, "not known", "", "", "unknown") for s in STATIONS.values()]
-    return [sheltered(f"number of {u.station.name}", partial(_row, u.station, assessed, numbers), u) for u in unknown]
+    unknown = [SpineRow(name, TITLES[name], KEYS[name], "not known", "", "", "unknown") for name in STATIONS]
+    return [sheltered(f"number of {u.name}", partial(_row, u, assessed, numbers), u) for u in unknown]
 
 
 def figures_of(before: Opened, now: Opened) -> list[tuple[str, str, str, str]]:
     """The stations' numbers at two points: name, then, now, change."""
     one = spine(before.assessed, Numbers(before.assessed, None))
     two = spine(now.assessed, Numbers(now.assessed, before.assessed))
-    return [(b.station.title, a.shown, b.shown, b.delta) for a, b in zip(one, two, strict=True)]
+    return [(b.title, a.shown, b.shown, b.delta) for a, b in zip(one, two, strict=True)]
 
 
 def frame_of(opened: Opened, view: View) -> dict[str, Any]:
@@ -82,39 +84,17 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "plan": assessed.plan,
         "assessed": assessed,
         "view": view,
-        "stations": STATIONS,
+        "titles": TITLES,
         "number": numbers,
         "spine": spine(assessed, numbers),
-        "current_map": sheltered("map", lambda: _map(assessed, opened, view), None) if view.map_open and not view.plugged else None,
-        "strip": None if view.map_open or view.plugged else sheltered("strip", partial(_strip, assessed, opened, view), None),
-        "plugged": sheltered("plugged in", partial(_plugged, assessed, view), None) if view.plugged else None,
-        "uses": USES,
+        **map_of(opened, view),
         "station_help": HELP[view.station],
-        "left": sheltered("hours left", partial(left_words, assessed, view.soc), ""),
-        "collapsed": sheltered("collapse", partial(_collapsed, assessed, view), False),
         "findings": assessed.findings,
         "questions": sheltered("questions", partial(questions, assessed.plan), dict[str, str]()),
         "differing": sheltered("classes", partial(differences_from_class, assessed), dict[str, str]()),
         "surface": sheltered(f"station {view.station}", partial(surfaces()[view.station], opened, view), None),
         "slip": sheltered(f"slip {view.slip}", partial(slip_of, assessed, view.slip), None),
     }
-
-
-def _map(assessed: Assessment, opened: Opened, view: View) -> CurrentMap:
-    return current_map(assessed, view.soc, view.state, view.station, view.drawn, opened.baseline)
-
-
-def _strip(assessed: Assessment, opened: Opened, view: View) -> Strip | None:
-    return strip_at(assessed, view.soc, view.state, view.station, view.drawn, opened.baseline)
-
-
-def _plugged(assessed: Assessment, view: View) -> PluggedMap | None:
-    return plugged_map(assessed, view.soc, view.use, view.by, view.drawn)
-
-
-def _collapsed(assessed: Assessment, view: View) -> bool:
-    op = assessed.op
-    return bool(op.flow.collapsed[STATES.index(view.state), op.index(view.soc)]) if op.network.elements else False
 
 
 def pieces(context: dict[str, Any]) -> dict[str, Markup]:

@@ -8,6 +8,7 @@ from typing import Any, Literal, get_args, get_origin
 
 from briskcell.core.assess import Assessment
 from briskcell.core.workings import Working, working
+from briskcell.drawing.rails.curves import limit_plot
 from briskcell.model.figure import Curve, Figure
 from briskcell.model.kinds import kind_of
 from briskcell.model.parts import Converter, Fed, Link, Load, LossModel, Part, Rail
@@ -21,7 +22,6 @@ from briskcell.services.edits.swap import swapped
 from briskcell.services.library import PartClass, classes, classes_for, outputs, part_class
 from briskcell.services.parts.feeding import WORDS, ends_of, may_rise, places_for
 from briskcell.services.parts.removing import removable
-from briskcell.web.drawing.curves import limit_plot
 
 from .facts import facts_of
 from .numbers import Numbers

@@ -13,6 +13,7 @@ from briskcell.services.workshop import Opened
 from ..view import View
 from .sections import Section
 
+KEYS = dict(zip(STATIONS, "1234567890-", strict=True))  # of the upper row, in the working order
 Surface = Callable[[Opened, View], dict[str, Any]]
 
 

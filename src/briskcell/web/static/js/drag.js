@@ -1,3 +1,5 @@
+import { figure } from "./figures.js";
+
 // Handles that are dragged, or stepped with arrow keys, and end as what is typed in their field: one way in for both.
 // Where a handle was put last is kept beside it: an answer to what was sent before draws the page anew under it.
 export function startDrags() {
@@ -68,14 +70,15 @@ function place(handle, wanted) {
   handle.setAttribute("transform", axis === "x" ? `translate(${by} 0)` : `translate(0 ${by})`);
   handle.dataset.value = String(Number(value.toFixed(4)));
   handle.setAttribute("aria-valuenow", handle.dataset.value);
-  handle.setAttribute("aria-valuetext", words(handle.dataset.value, unit ?? "%"));
+  handle.setAttribute("aria-valuetext", words(handle, unit));
   const label = handle.querySelector("[data-shows]");
-  if (label) label.textContent = words(handle.dataset.value, unit);
+  if (label) label.textContent = words(handle, unit);
   pieces(handle.ownerSVGElement);
 }
 
-function words(value, unit) {
-  return unit === "V" ? `${Number(value).toFixed(2)} V` : `${value} ${unit}`;
+// The value as the server shows it; shares are in points of a hundred here.
+function words(handle, unit = "%") {
+  return figure(Number(handle.dataset.value) / (unit === "%" ? 100 : 1), unit);
 }
 
 // Edges of one bar keep their order.
@@ -98,14 +101,17 @@ function pieces(svg) {
   });
 }
 
+// The id of the field of a path, as the page's own macro makes it.
+const field = (path) => `fe-${path?.replace(/[^a-zA-Z0-9_-]+/g, "-")}`;
+
 function send(handle) {
   if (!handle.isConnected) return;
   place(handle, wantedOf(handle));
   const svg = handle.ownerSVGElement;
-  const field = document.getElementById(svg.dataset.joined || handle.dataset.field);
+  const input = document.getElementById(svg.dataset.joined || field(handle.dataset.path));
   const at = edges(svg);
   const { unit } = JSON.parse(handle.dataset.drag);
-  field.value = svg.dataset.joined ? at.slice(1).map((v, k) => Number((v - at[k]).toFixed(2))).join(" / ") : `${handle.dataset.value} ${unit}`;
+  input.value = svg.dataset.joined ? at.slice(1).map((v, k) => Number((v - at[k]).toFixed(2))).join(" / ") : `${handle.dataset.value} ${unit}`;
   handle.wanted = undefined;
-  field.dispatchEvent(new Event("change", { bubbles: true }));
+  input.dispatchEvent(new Event("change", { bubbles: true }));
 }

@@ -1,5 +1,6 @@
 // A run in the making: its readings stream in and are drawn. When the line to the server is cut it says so, and goes on from the
 // last reading that was seen.
+import { figure, tick } from "./figures.js";
 import { resolved } from "./plots.js";
 
 const MOST = 3000; // points kept here; the server keeps them all
@@ -108,7 +109,7 @@ function options(el, lines) {
   const axis = (unit, k) => ({
     scale: unit, side: k ? 1 : 3, stroke: colour("ink"), font: "12px Bench", size: 60,
     grid: { show: !k, stroke: colour("mist"), width: 1 }, ticks: { stroke: colour("line"), width: 1, size: 4 },
-    values: (_u, marks) => marks.map((v) => figure(v, unit)),
+    values: (_u, marks) => marks.map((v) => tick(v, unit, 4)),
   });
   return {
     width: width(el), height: 220, legend: { show: false }, pxAlign: 0,
@@ -121,10 +122,6 @@ function options(el, lines) {
 
 function width(el) {
   return el.querySelector(".live-plot").clientWidth || 480;
-}
-
-function figure(value, unit) {
-  return `${Number(value.toPrecision(4))} ${unit}`;
 }
 
 function clock(seconds) {

@@ -1,5 +1,7 @@
 // Curves on canvas. The server sends the series; here they get axes, colours of the theme, named marks, and below them a line
 // of samples with their names and the figures at the cursor, or else where the slider stands.
+import { tick } from "./figures.js";
+
 const drawn = new WeakMap();
 
 export function startPlots() {
@@ -32,7 +34,7 @@ function show(el) {
   const axis = (unit, side, scale) => ({
     scale, side, stroke: colour("ink"), font: "12px Bench", grid: { show: side !== 1, stroke: colour("mist"), width: 1 },
     ticks: { stroke: colour("line"), width: 1, size: 4 }, size: side % 2 ? 56 : 34,
-    values: (_u, marks) => marks.map((v) => reading(v, unit, 2)),
+    values: (_u, marks) => marks.map((v) => tick(v, unit, 2)),
   });
   const x = data.x.values;
   const right = data.series.find((s) => s.axis === "right");
@@ -62,13 +64,6 @@ function show(el) {
     },
   }, [order.map((k) => x[k]), ...data.series.map((s) => order.map((k) => s.values[k]))], el);
   drawn.set(el, plot);
-}
-
-// A figure in words; hours as a clock shows them.
-function reading(value, unit, places) {
-  if (unit !== "h") return `${+value.toFixed(places)} ${unit}`;
-  const minutes = Math.round(value * 60);
-  return `${Math.floor(minutes / 60)}:${String(minutes % 60).padStart(2, "0")}`;
 }
 
 // Where the slider stands on this plot's axis: states of charge go with its points, in the order sent.
@@ -122,10 +117,10 @@ function names(el, u, data, idx) {
   const at = sliderAt(data);
   const k = idx ?? (at === null ? null : u.valToIdx(at));
   const [where, ...rest] = line.children;
-  where.textContent = k === null ? "" : `at ${reading(u.data[0][k], data.x.unit, 1)}`;
+  where.textContent = k === null ? "" : `at ${tick(u.data[0][k], data.x.unit, 1)}`;
   rest.forEach((name, n) => {
     const value = k === null ? null : u.data[n + 1][k];
-    name.querySelector("b").textContent = value == null ? "" : reading(value, data.series[n].unit, 3);
+    name.querySelector("b").textContent = value == null ? "" : tick(value, data.series[n].unit, 3);
   });
 }
 

@@ -10,13 +10,12 @@ from werkzeug.wrappers import Response as Redirect
 
 from briskcell.core.bench.practice import GRADES
 from briskcell.core.bench.specimen import KINDS, WORDS
+from briskcell.drawing.wiring.points import points as drawn_points
 from briskcell.services.bench.trainer import SEEDS, points, practised
 from briskcell.web.build import bp
 from briskcell.web.htmx import page_or_partial
 from briskcell.web.safe import row_number
 from briskcell.web.shelf import workshop
-
-from ..wiring.harness_drawing import draw_harness
 
 LETTER = {"volts": "v", "amps": "a", "ohms": "o", "pads": "p"}
 TITLES = {1: "Found at a first look", 2: "Found by a reading", 3: "Found only under load, with a cheap meter"}
@@ -43,7 +42,7 @@ def practice(build_id: int) -> Response | Redirect:
         "titles": TITLES,
         "points": points(opened.plan),
         "kinds": [(k, WORDS[k]) for k in KINDS],
-        "harness": draw_harness(opened.assessed, "narrow", ""),
+        "harness": drawn_points(opened.assessed, request.args.get("red", ""), request.args.get("black", "")),
         "at": {name: request.args.get(name, "") for name in ("mode", "joined", "red", "black", "kind", "where")},
     }
     return page_or_partial("practice.html", "bench/_practice.html", **context)

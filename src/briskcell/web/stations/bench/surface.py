@@ -13,6 +13,7 @@ from briskcell.core.bench.discharge import allowed
 from briskcell.core.bench.specimen import WORDS, could_be
 from briskcell.core.bench.step import STAGES, Step
 from briskcell.core.wiring.order import Joint
+from briskcell.drawing.bench.probes import probes
 from briskcell.services.bench.courses import Run, course_of, share
 from briskcell.services.bench.instruments import QUANTITY, UNIT
 from briskcell.services.bench.joints import joined_before
@@ -25,7 +26,6 @@ from briskcell.web.view import View
 
 from ..sections import Section
 from ..which_unit import shown_unit
-from .probes_drawing import draw_probes
 
 SECTIONS = (
     Section("h-next", "Next"),
@@ -51,7 +51,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "proof": found,
         "due": due,
         "by": session.get("measures", ""),
-        "probes": draw_probes(opened.plan, due.step) if due else None,
+        "probes": probes(opened.plan, due.step) if due else None,
         "joins": _joins(opened, found.rungs, due.step) if due else (),
         "causes": explained(opened.assessed, due) if due else (),
         "stages": [(title, rungs) for title, rungs in stages if rungs],

@@ -4,18 +4,26 @@ from __future__ import annotations
 
 from flask import Response, render_template
 
+from briskcell.core.backwards.questions import Answer
+from briskcell.drawing.small_curve import small_curve
 from briskcell.services.backwards import asked, try_answer
 from briskcell.web.build import bp, change, form
-from briskcell.web.drawing.small_curve import small_curve
 from briskcell.web.shelf import workshop
+from briskcell.web.units import show
 
 
 @bp.get("/backwards/<revision:revision>")
 def backwards(build_id: int, revision: int) -> str:
     """Every question with its answer and the curve around it."""
     opened = workshop().at(build_id, revision)
-    found = [(answer, small_curve(answer.points, answer.at, answer.wanted)) for answer in asked(opened.assessed)]
+    found = [(a, small_curve(a.points, a.at, a.wanted, _says(a))) for a in asked(opened.assessed)]
     return render_template("brief/_backwards.html", id=build_id, found=found)
+
+
+def _says(a: Answer) -> str:
+    """The points of an answer's curve."""
+    across, up = a.units
+    return "; ".join(f"{show(x, across) if across else f'{x:g}'} gives {show(y, up) if up else f'{y:.2g}'}" for x, y in a.points)
 
 
 @bp.post("/backwards")

@@ -9,12 +9,12 @@ import numpy as np
 from flask import request
 
 from briskcell.core.pack.day import DayCourse
+from briskcell.drawing.curves import numbers, plot
 from briskcell.model.plan import Stretch
 from briskcell.model.units import show
 from briskcell.services.charge.plugged import sockets
 from briskcell.services.day.days import EXAMPLES, OWN, day_text
 from briskcell.services.workshop import Opened
-from briskcell.web.drawing.curves import numbers, plot
 from briskcell.web.view import View
 
 from ..sections import Section

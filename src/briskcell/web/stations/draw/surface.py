@@ -7,11 +7,11 @@ from typing import Any
 
 from briskcell.core.answers import Answers
 from briskcell.core.draw.consumption import LoadDraw
+from briskcell.drawing.scale import Scale
 from briskcell.model.parts import STATES, Part
 from briskcell.model.plan import Profile
 from briskcell.model.tree import load_feeders, named_feeder
 from briskcell.services.workshop import Opened
-from briskcell.web.drawing.scale import Scale
 from briskcell.web.view import View
 
 from ..sections import Section

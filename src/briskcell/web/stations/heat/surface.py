@@ -11,13 +11,12 @@ from flask import request
 from briskcell.core.heat.case import AIR_OVER_SKIN_RANGE
 from briskcell.core.heat.drifts import Drift
 from briskcell.core.heat.network import AIR, CELLS, SKIN, HeatNetwork
-from briskcell.core.heat.watts import shares_of_heat
+from briskcell.drawing.curves import numbers, plot
 from briskcell.model.parts import STATES, State
 from briskcell.model.plan import Brief
 from briskcell.model.units import show as plain
 from briskcell.services.heat.scenarios import Scenario, scenarios
 from briskcell.services.workshop import Opened
-from briskcell.web.drawing.curves import numbers, plot
 from briskcell.web.units import show
 from briskcell.web.view import View
 
@@ -49,7 +48,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
     if not assessed.plan.stores or not assessed.plan.loads:
         return {"shares": ()}
     row = State.PLAY if view.plugged else State[view.state.upper()]
-    shares = shares_of_heat(assessed.op, row)
+    shares = assessed.heat_shares[row]
     network, found = scenarios(assessed)
     chosen = next((s for s in found if s.key == request.values.get("way", "")), found[0] if found else None)
     most = max((s.watts for s in shares), default=1.0)

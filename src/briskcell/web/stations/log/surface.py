@@ -12,6 +12,7 @@ from flask import g, request, url_for
 
 from briskcell.core.bench.course import step_ohm
 from briskcell.core.bench.culprit import WHENS, Suspect, separating, suspects
+from briskcell.drawing.curves import numbers, plot
 from briskcell.formats.meter_csv import ROLES
 from briskcell.services.bench.courses import Run, course_of
 from briskcell.services.bench.measured import usable
@@ -24,7 +25,6 @@ from briskcell.services.log.imports import KIND
 from briskcell.services.log.learned import Forecast, Lesson, forecast, lesson, measurements
 from briskcell.services.moments import local
 from briskcell.services.workshop import Opened
-from briskcell.web.drawing.curves import numbers, plot
 from briskcell.web.shelf import workshop
 from briskcell.web.units import show
 from briskcell.web.view import View

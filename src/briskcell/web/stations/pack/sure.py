@@ -10,12 +10,11 @@ from flask import render_template
 from briskcell.core.assess import Assessment
 from briskcell.core.pack.resets import counted
 from briskcell.core.spread.spread import Carrier, Spread
+from briskcell.drawing.pack.hours import density
 from briskcell.services.judge import sheltered
 from briskcell.web.build import bp
 from briskcell.web.shelf import workshop
 from briskcell.web.units import show
-
-WIDTH, HEIGHT, BINS = 520.0, 96.0, 60
 
 
 @bp.get("/sure/<revision:revision>")
@@ -34,7 +33,8 @@ def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
         "found": found,
         "wish": wish,
         "chance": found.chance(wish),
-        "drawn": _density(found, wish, ends),
+        "density": density(found, wish, ends, show),
+        "ends": ends,
         "carriers": [(c, _sentence(ends, c), _step(c)) for c in found.carriers(4)],
         "filling": filling,
         "charge_wish": a.plan.brief.charge_hours,
@@ -43,27 +43,6 @@ def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
         "resets": a.reset_spread,
         "often": [counted(v) for v in a.reset_spread.range] if a.reset_spread else [],
         "accepted": a.plan.brief.resets_per_charge,
-    }
-
-
-def _density(found: Spread, wish: float, ends: tuple[float, float, float]) -> dict[str, Any]:
-    """Samples by hours, as an outline; where the wish, the 10, 50 and 90 % points stand."""
-    known = found.hours[np.isfinite(found.hours)]
-    low, high = min(float(known.min()), wish), max(float(known.max()), wish)
-    counts, _ = np.histogram(known, bins=BINS, range=(low, max(high, low + 1e-6)))
-    smooth = np.convolve(counts, np.array([1, 2, 3, 2, 1]) / 9.0, mode="same")
-    top = max(float(smooth.max()), 1e-9)
-
-    def x(hours: float) -> float:
-        return round((hours - low) / max(high - low, 1e-6) * WIDTH, 1)
-
-    points = [f"{(k + 0.5) / BINS * WIDTH:.1f},{HEIGHT - v / top * (HEIGHT - 24):.1f}" for k, v in enumerate(smooth)]
-    return {
-        "path": f"M0,{HEIGHT} L" + " ".join(points) + f" L{WIDTH},{HEIGHT} Z",
-        "marks": [(x(h), show(h, "h"), words) for h, words in zip(ends, ("10 %", "half", "90 %"), strict=True)],
-        "wish": x(wish),
-        "width": WIDTH,
-        "height": HEIGHT,
     }
 
 

@@ -6,15 +6,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.assess import Assessment
-from briskcell.core.rails.board_figures import BoardFigures, board_figures
-from briskcell.core.rails.headroom import judged
+from briskcell.core.rails.board_figures import BoardFigures
+from briskcell.drawing.rails.curves import limit_plot
+from briskcell.drawing.scale import Scale
+from briskcell.drawing.words import short
 from briskcell.model.parts import STATES, Converter, Load
 from briskcell.model.tree import board_feeders, boards_above
 from briskcell.services.library import classes
 from briskcell.services.workshop import Opened
-from briskcell.web.drawing.curves import limit_plot
-from briskcell.web.drawing.scale import Scale
-from briskcell.web.drawing.text import short
 from briskcell.web.units import show
 from briskcell.web.view import View
 
@@ -65,7 +64,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
     span = (pack.series * pack.cell.empty_v, pack.series * pack.cell.full_v) if pack else None
     tops = [p.window.high_v for p in assessed.plan.loads] + [c.output_v.likely * 1.1 for c in assessed.plan.converters]
     scale = Scale(2.0, min(max([span[1] if span else 5.0, 6.0, *tops]), 20.0) + 0.5, LEFT, RIGHT)
-    figures = board_figures(op)
+    figures = assessed.board_figures
     boards = [_board(assessed, k, c, figures[c.id]) for k, c in enumerate(op.network.converters)]
     chosen = next((b for b in boards if view.slip.startswith(f"part:{b['board'].id}")), None) or min(
         (b for b in boards if b["headroom"]), key=lambda b: b["headroom"].spare, default=None
@@ -92,7 +91,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
             (p, above) for p in op.network.loads if len(above := boards_above(op.plan, p)) > 1
         ],
         "guarded": assessed.voltage_guards,
-        "others": [(h, judged(h.spare, assessed.plan.brief.margins)) for h in assessed.headrooms
+        "others": [(h, assessed.judged(h.spare)) for h in assessed.headrooms
                    if h.kind not in ("boost", "buck", "buck_boost", "linear")],
     }  # fmt: skip
 
@@ -133,5 +132,5 @@ def _board(assessed: Assessment, index: int, board: Converter, figures: BoardFig
         "input": (float(input_v.min()), float(input_v.max())),
         "headroom": found,
         "figures": figures,
-        "state": judged(found.spare, assessed.plan.brief.margins) if found else "unknown",
+        "state": assessed.judged(found.spare) if found else "unknown",
     }

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from flask import Response, render_template, request
 
-from briskcell.core.wiring.cutting import pieces, to_buy
 from briskcell.model.units import read
 from briskcell.services.wiring import gauges, joints
 from briskcell.web.build import bp, change, form
@@ -41,5 +40,5 @@ def take_gauges(build_id: int) -> Response:
 @bp.get("/labels")
 def labels(build_id: int) -> str:
     """Labels for both ends of every piece, and the cut list, to print."""
-    plan = workshop().open(build_id).plan
-    return render_template("wiring/labels.html", plan=plan, pieces=pieces(plan), to_buy=to_buy(plan), id=build_id)
+    found = workshop().open(build_id).assessed
+    return render_template("wiring/labels.html", plan=found.plan, pieces=found.pieces, to_buy=found.to_buy, id=build_id)

@@ -1,0 +1,1 @@
+"""The current map: open, folded to a strip, and on the charger."""

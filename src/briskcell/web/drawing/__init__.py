@@ -1,1 +1,0 @@
-"""What drawings made on the server share: scales, series for curves, the widths of words."""
