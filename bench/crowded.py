@@ -36,7 +36,7 @@ def site(folder: Path) -> Iterator[tuple[Any, Workshop]]:
     app = create_app(folder)
     app.config["WTF_CSRF_ENABLED"] = False
     shop = app.extensions["briskcell"]
-    shop.warm()
+    shop.builds.warm()
     try:
         yield app.test_client(), shop
     finally:
@@ -66,7 +66,7 @@ def fill(folder: Path, count: int) -> list[Row]:
         found = summary_of(judged(plan, "bench"))
         for k in range(count):
             made = plan.model_copy(update={"name": f"Deck {k}, for the gallery"})
-            shop.store.create(document_of(made), "made", found)
+            shop._store.create(document_of(made), "made", found)
     return []
 
 
@@ -81,10 +81,10 @@ def shelf(folder: Path, count: int) -> list[Row]:
 
 def _grown(shop: Workshop, steps: int) -> None:
     """So many further changes of the first build."""
-    head = shop.store.head(1).id
+    head = shop._store.head(1).id
     for k in range(steps):
         document = document_of(sanderling().model_copy(update={"note": f"change {k}"}))
-        kept = shop.store.save(1, head, document, f"change {k}")
+        kept = shop._store.save(1, head, document, f"change {k}")
         assert isinstance(kept, StoredRevision)
         head = kept.id
 
@@ -92,10 +92,10 @@ def _grown(shop: Workshop, steps: int) -> None:
 def history(folder: Path, steps: int) -> list[Row]:
     """A step back in a build with few changes and in one with many; its history's pages; the size of its file."""
     with site(folder) as (client, shop):
-        shop.load_demo()
+        shop.builds.load_demo()
 
         def step(way: str) -> Any:
-            base = str(shop.store.head_id(1))
+            base = str(shop._store.head_id(1))
             return client.post(f"/builds/1/{way}", data={"station": "draw"}, headers={**HTMX, "X-Base": base})
 
         def there_and_back() -> Any:
@@ -117,12 +117,12 @@ def history(folder: Path, steps: int) -> list[Row]:
 def searches(folder: Path, count: int) -> list[Row]:
     """So many wide searches begun at once: a page meanwhile, when ten are done, a stop, threads, memory."""
     with site(folder) as (client, shop):
-        ids = [shop.store.create(document_of(sanderling()), "made") for _ in range(count)]
+        ids = [shop._store.create(document_of(sanderling()), "made") for _ in range(count)]
         start = time.perf_counter()
         for build in ids:
             assert client.post(f"/builds/{build}/search", headers=HTMX).status_code == 200
         begun, page, threads = time.perf_counter() - start, median_ms(lambda: client.get("/")), threading.active_count()
-        while sum((job := shop.jobs.of(b, KIND)) is not None and job.state == "done" for b in ids) < 10:
+        while sum((job := shop._jobs.of(b, KIND)) is not None and job.state == "done" for b in ids) < 10:
             time.sleep(0.1)
         ten = time.perf_counter() - start
         stop = median_ms(lambda: client.post(f"/builds/{ids[-1]}/search/stop", headers=HTMX), 1)

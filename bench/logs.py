@@ -24,8 +24,8 @@ def _log() -> tuple[float, float, list[float]]:
     with tempfile.TemporaryDirectory() as folder:
         app = create_app(Path(folder))
         shop = app.extensions["briskcell"]
-        shop.load_demo()
-        unit = shop.units.add(3, "one")
+        shop.builds.load_demo()
+        unit = shop.benches._units.add(3, "one")
         client = app.test_client()
         client.get("/builds/3/log")
         name = shop.uploads.begin()
@@ -34,17 +34,17 @@ def _log() -> tuple[float, float, list[float]]:
             for k in range(ROWS):
                 file.write(f"{k // 3600}:{k // 60 % 60:02d}:{k % 60:02d};{4.1 - k * 1e-6:.4f};{0.8 + k % 7 / 100:.3f}\n")
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-        layout, _ = laid_out(shop.uploads, shop.log, name)
+        layout, _ = laid_out(shop.uploads, shop.logs._log, name)
         start = time.perf_counter()
-        shop.jobs.begin(3, KIND, bring_in(shop.uploads, shop.log, shop.runs, unit, name, layout, "log", "watch"))
+        shop._jobs.begin(3, KIND, bring_in(shop.uploads, shop.logs._log, shop.benches._runs, unit, name, layout, "log", "watch"))
         pages = []
-        while (job := shop.jobs.of(3, KIND)) is not None and job.state in ("queued", "running"):
+        while (job := shop._jobs.of(3, KIND)) is not None and job.state in ("queued", "running"):
             at = time.perf_counter()
             client.get("/builds/3/draw")
             pages.append((time.perf_counter() - at) * 1e3)
             time.sleep(0.1)
         took = time.perf_counter() - start
-        assert shop.runs.count(1) == ROWS
+        assert shop.benches._runs.count(1) == ROWS
         most = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024 - before
         shop.close()
     return took, most, pages

@@ -38,7 +38,7 @@ def of_station(page: Page, site: str, name: str) -> tuple[float, float]:
 def rows() -> list[tuple[str, str]]:
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         app = create_app(Path(folder))
-        app.extensions["briskcell"].load_demo()
+        app.extensions["briskcell"].builds.load_demo()
         server = server_of(app, host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()
         browser = playwright.chromium.launch(

@@ -101,19 +101,19 @@ def pages_ms() -> tuple[dict[str, list[float]], dict[str, float]]:
         app = create_app(Path(folder))
         app.config["WTF_CSRF_ENABLED"] = False
         shop = app.extensions["briskcell"]
-        shop.load_demo()
+        shop.builds.load_demo()
         client = app.test_client()
         edits: dict[str, list[float]] = {station: [] for station in STATIONS}
         later: dict[str, list[float]] = {name: [] for name in LATER}
         for k in range(25 * len(STATIONS)):
-            base = shop.newest(3)
+            base = shop.builds.newest(3)
             station = list(STATIONS)[k % len(STATIONS)]
             data = {"path": "loads/screen/power_w/play", "value": f"{1.1 + k / 1000:.3f} W", "station": station}
             headers = {"HX-Request": "true", "X-Base": str(base)}
             edits[station] += once_ms(partial(client.post, "/builds/3/edit", data=data, headers=headers))
             if k % 20 == 0:  # what a revision was asked once is kept with it
                 for name, path in LATER.items():
-                    later[name] += once_ms(partial(client.get, f"/builds/3/{path.format(shop.newest(3))}"))
+                    later[name] += once_ms(partial(client.get, f"/builds/3/{path.format(shop.builds.newest(3))}"))
         shop.close()
         return {name: times[5:] for name, times in edits.items()}, {name: statistics.median(t) for name, t in later.items()}
 

@@ -44,7 +44,7 @@ def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A file with the demo builds, made once and copied for each test."""
     path = tmp_path_factory.mktemp("demo") / "builds.sqlite3"
     made = Workshop(path)
-    made.load_demo()
+    made.builds.load_demo()
     made.close()
     return path
 
@@ -53,7 +53,7 @@ def demo_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def demo_judged(demo_file: Path) -> dict[int, Assessment]:
     """The demo builds as they come, by build: what one test had worked out of them, the next need not ask again."""
     made = Workshop(demo_file)
-    found = {row.row.id: made.open(row.row.id).assessed for row in made.shelf()[0]}
+    found = {row.row.id: made.builds.open(row.row.id).assessed for row in made.builds.shelf()[0]}
     made.close()
     return found
 
@@ -62,7 +62,7 @@ def begun(demo_file: Path, folder: Path, judged: dict[int, Assessment]) -> Works
     """A workshop of a test's own, in a folder of its own."""
     made = Workshop(Path(shutil.copy(demo_file, folder)))
     for build, found in judged.items():
-        made._keep(build, made.stands_at(build) or 0, found)
+        made.builds._keep(build, made.builds.stands_at(build) or 0, found)
     return made
 
 

@@ -34,9 +34,10 @@ import structlog
 
 from briskcell.core.stations import STATIONS
 from briskcell.formats.plan_json import document_of
+from briskcell.services.builds import Opened
 from briskcell.services.demo import demo_plans
 from briskcell.services.edits.values import set_value
-from briskcell.services.workshop import Opened, Workshop
+from briskcell.services.workshop import Workshop
 from briskcell.store import Store, StoreError
 from briskcell.web import create_app
 from tests.extremes import extreme_plan
@@ -113,7 +114,7 @@ def documents(client: Any, count: int, rng: random.Random) -> Counter[str]:
 def fields(client: Any, shop: Workshop, count: int, rng: random.Random) -> Counter[str]:
     """What nobody types, into every field of every slip and every form."""
     counts, pages = Counter[str](), tuple(STATIONS)
-    slips = [f"part:{p.id}" for p in shop.open(3).plan.parts()]
+    slips = [f"part:{p.id}" for p in shop.builds.open(3).plan.parts()]
     paths: list[str] = []
     for query in (*pages, *(f"rails?slip={s}" for s in slips)):
         paths += re.findall(r"edit\?path=([^&\"]+)", client.get(f"/builds/3/{query}").text)
@@ -135,7 +136,7 @@ def fields(client: Any, shop: Workshop, count: int, rng: random.Random) -> Count
         "adopt",
     ]
     for k in range(count):
-        base = str(rng.choice([shop.newest(3), shop.newest(3), 1, 2**63, -1, "x", f"{'0' * 16}-{'0' * 16}"]))
+        base = str(rng.choice([shop.builds.newest(3), shop.builds.newest(3), 1, 2**63, -1, "x", f"{'0' * 16}-{'0' * 16}"]))
         text = rng.choice(NASTY)
         if k % 3:
             data, path = {"value": text}, f"edit?path={rng.choice(paths)}"
@@ -150,7 +151,7 @@ def fields(client: Any, shop: Workshop, count: int, rng: random.Random) -> Count
             for page in pages:
                 seen = client.get(f"/builds/3/{page}")
                 counts["a page not 200"] += seen.status_code != 200
-                named = "nan" in json.dumps(document_of(shop.open(3).plan)).lower()  # a part may go by that name
+                named = "nan" in json.dumps(document_of(shop.builds.open(3).plan)).lower()  # a part may go by that name
                 counts["nan on a page"] += not named and bool(re.search(r"\bnan\b", seen.text, re.I))
     return counts
 
@@ -159,7 +160,7 @@ def extremes(client: Any, shop: Workshop, count: int) -> tuple[Counter[str], lis
     """Valid extreme plans: each judged; the pages of some of them."""
     counts, times = Counter[str](), list[float]()
     for seed in range(count):
-        build = shop._create(extreme_plan(seed), "soak")
+        build = shop.builds._create(extreme_plan(seed), "soak")
         counts["judged"] += 1
         for page in tuple(STATIONS) if seed % 25 == 0 else ():
             start = time.perf_counter()
@@ -185,11 +186,11 @@ from briskcell.services.workshop import Workshop
 from briskcell.services.bench.courses import stream
 from briskcell.services.bench.recording import Test
 from briskcell.services.bench.instruments import SIMULATED
-shop = Workshop(Path(sys.argv[1]) / "builds.sqlite3"); shop.load_demo()
-unit = shop.units.add(3, "one")
-shop.instruments.simulate(3, shop.open(3).assessed, (), soc=0.9, speed=100.0)
-run = shop.recorder.begin(unit, Test(kind="discharge", title="x", meter=SIMULATED, load=SIMULATED + 2, amps=1.0, every_s=0.002, below=3.0))
-for news in stream(shop.recorder, shop.runs, run, 0, time.monotonic() + 60):
+shop = Workshop(Path(sys.argv[1]) / "builds.sqlite3"); shop.builds.load_demo()
+unit = shop.benches._units.add(3, "one")
+shop.benches.instruments.simulate(3, shop.builds.open(3).assessed, (), soc=0.9, speed=100.0)
+run = shop.benches._recorder.begin(unit, Test(kind="discharge", title="x", meter=SIMULATED, load=SIMULATED + 2, amps=1.0, every_s=0.002, below=3.0))
+for news in stream(shop.benches._recorder, shop.benches._runs, run, 0, time.monotonic() + 60):
     print(news["seen"], flush=True)
 """
 STARTER = (
@@ -223,9 +224,11 @@ def kills(count: int, rng: random.Random) -> Counter[str]:
             starting.kill()
             starting.wait()
             app = create_app(Path(folder))
-            app.extensions["briskcell"].load_demo()
+            app.extensions["briskcell"].builds.load_demo()
             counts["kills in the first start"] += 1
-            counts["not healed"] += app.test_client().get("/").status_code != 200 or app.extensions["briskcell"].shelf()[1] != 3
+            counts["not healed"] += (
+                app.test_client().get("/").status_code != 200 or app.extensions["briskcell"].builds.shelf()[1] != 3
+            )
             app.extensions["briskcell"].close()
             counts["secrets that are empty"] += k >= 0 and not (Path(folder) / "secret").read_text()
     for _ in range(count // 10):
@@ -279,7 +282,7 @@ def kills_in_a_run(count: int, rng: random.Random) -> Counter[str]:
             running.wait()
             last = max((int(line) for line in shown if line.strip().isdigit()), default=0)
             shop = Workshop(Path(folder) / "builds.sqlite3")
-            kept, run = shop.runs.rows(1), shop.runs.get(1)
+            kept, run = shop.benches._runs.rows(1), shop.benches._runs.get(1)
             counts["kills in a run"] += 1
             counts["readings shown"] += last
             counts["readings lost"] += max(last - len(kept), 0)
@@ -313,23 +316,23 @@ def _fill(folder: Path, k: int, steps: int, counts: Counter[str]) -> None:
     try:
         app = create_app(folder)
         app.config["WTF_CSRF_ENABLED"] = False
-        app.extensions["briskcell"].load_demo()
+        app.extensions["briskcell"].builds.load_demo()
     except (StoreError, OSError, Exception) as error:
         counts[f"no start: {type(error).__name__}"] += 1
         return
     client, shop = app.test_client(), app.extensions["briskcell"]
     kept = 0.0
     try:
-        if shop.shelf()[1] == 3:
+        if shop.builds.shelf()[1] == 3:
             left = os.statvfs(folder).f_bavail * os.statvfs(folder).f_frsize
             (folder / "ballast").write_bytes(b"\0" * max(left - 4096 * (k % 12), 0))
             for n in range(12):
                 answer = client.post("/builds/3/edit", data={"path": "brief/hours", "value": f"{3 + n / 100:.2f} h"},
-                                     headers={"HX-Request": "true", "X-Base": str(shop.newest(3))})  # fmt: skip
+                                     headers={"HX-Request": "true", "X-Base": str(shop.builds.newest(3))})  # fmt: skip
                 counts[f"edit {answer.status_code}"] += 1
                 kept = 3 + n / 100 if answer.status_code == 200 else kept
                 counts["reading stopped"] += client.get("/builds/3/pack").status_code != 200
-            counts["lost edits"] += kept > 0 and abs(shop.open(3).plan.brief.hours - kept) > 1e-9
+            counts["lost edits"] += kept > 0 and abs(shop.builds.open(3).plan.brief.hours - kept) > 1e-9
     finally:
         shop.close()
 
@@ -397,7 +400,9 @@ def load(seconds: float) -> None:
         process.wait(30)
         process.stdout.close()
         shop = Workshop(Path(folder) / "builds.sqlite3")
-        lost = sum(isinstance(o := shop.open(b), Opened) and abs(o.plan.brief.shelf_days - v) > 1e-6 for b, v in kept.items())
+        lost = sum(
+            isinstance(o := shop.builds.open(b), Opened) and abs(o.plan.brief.shelf_days - v) > 1e-6 for b, v in kept.items()
+        )
         shop.close()
         cuts = statistics.quantiles(times, n=100)
         told("eight clients", counts, lost=lost, p50=f"{cuts[49]:.0f} ms", p95=f"{cuts[94]:.0f} ms", p99=f"{cuts[98]:.0f} ms",
@@ -428,8 +433,8 @@ def main() -> None:
         app = create_app(Path(folder))
         app.config["WTF_CSRF_ENABLED"] = False
         shop = app.extensions["briskcell"]
-        shop.load_demo()
-        shop.warm()
+        shop.builds.load_demo()
+        shop.builds.warm()
         client = app.test_client()
         counts, times = extremes(client, shop, int(5000 * share))
         told("extreme plans", counts, **{"slowest page": f"{max(times):.0f} ms"})

@@ -24,10 +24,11 @@ from briskcell.formats.plan_json import write_plan
 from briskcell.model.errors import FigureError
 from briskcell.services.backups.restoring import stage
 from briskcell.services.backups.taking import back_up
+from briskcell.services.builds import Opened
 from briskcell.services.demo import sanderling
 from briskcell.services.edits.values import set_value
 from briskcell.services.log.entries import add_photo
-from briskcell.services.workshop import Opened, Workshop
+from briskcell.services.workshop import Workshop
 
 FLOOR_V = 3.0
 SENTENCE = re.compile(r"^[A-Z“0-9].+[.?!]( .+)?$", re.DOTALL)
@@ -40,14 +41,14 @@ first_of_all(data / "builds.sqlite3"); print("started", flush=True)
 from briskcell.services.workshop import Workshop
 from briskcell.services.bench.recording import Test
 from briskcell.bench.description import standard
-shop = Workshop(data / "builds.sqlite3"); shop.load_demo()
-unit = shop.units.units(3)[0].id if shop.units.units(3) else shop.units.add(3, "one")
-known = {i.description.kind: i.id for i in shop.instruments.all()}
+shop = Workshop(data / "builds.sqlite3"); shop.builds.load_demo()
+unit = shop.benches._units.units(3)[0].id if shop.benches._units.units(3) else shop.benches._units.add(3, "one")
+known = {i.description.kind: i.id for i in shop.benches.instruments.all()}
 for kind, port in (("meter", sys.argv[2]), ("load", sys.argv[3])):
-    known.get(kind) or known.update({kind: shop.instruments.add(f"127.0.0.1:{port}", standard(f"simulated-{kind}"))})
+    known.get(kind) or known.update({kind: shop.benches.instruments.add(f"127.0.0.1:{port}", standard(f"simulated-{kind}"))})
 until = time.monotonic() + 5
 while shop.letting_go.standing() and time.monotonic() < until: time.sleep(0.01)
-shop.recorder.begin(unit, Test(kind="discharge", title="x", meter=known["meter"], load=known["load"], amps=2.0, every_s=0.05, below=3.2, least_v=3.0))
+shop.benches._recorder.begin(unit, Test(kind="discharge", title="x", meter=known["meter"], load=known["load"], amps=2.0, every_s=0.05, below=3.2, least_v=3.0))
 print("draws", flush=True); time.sleep(60)
 """
 SHELVES = """
@@ -120,9 +121,10 @@ def kills_in_restores(count: int, rng: random.Random) -> Counter[str]:
             made.mkdir()
         for shelf, hours in (("one", "5 h"), ("two", "6 h")):
             with tempfile.TemporaryDirectory() as own, closing(Workshop(Path(own) / "builds.sqlite3")) as shop:
-                shop.load_demo()
+                shop.builds.load_demo()
                 for build in (1, 2, 3):
-                    shop.change(build, shop.stands_at(build) or 0, lambda a, h=hours: set_value(a.plan, "brief/hours", h))  # type: ignore[misc]
+                    at = shop.builds.stands_at(build) or 0
+                    shop.builds.change(build, at, lambda a, h=hours: set_value(a.plan, "brief/hours", h))  # type: ignore[misc]
                 back_up(Path(own), files / f"{shelf}.zip")
         for _ in range(count):
             process = subprocess.Popen([sys.executable, "-c", SHELVES, str(folder), str(files)], stdout=subprocess.PIPE, text=True)
@@ -133,7 +135,7 @@ def kills_in_restores(count: int, rng: random.Random) -> Counter[str]:
             process.wait()
             process.stdout.close()
             with closing(Workshop(folder / "builds.sqlite3")) as shop:
-                hours_of = {shop.open(b).plan.brief.hours for b in (1, 2, 3)} if shop.shelf()[1] else {0.0}
+                hours_of = {shop.builds.open(b).plan.brief.hours for b in (1, 2, 3)} if shop.builds.shelf()[1] else {0.0}
                 counts["kills"] += 1
                 counts["neither shelf"] += hours_of not in ({5.0}, {6.0}, {0.0})
                 counts["lost"] += hours_of == {0.0} and counts["kills"] > 5
@@ -167,8 +169,8 @@ def hostile(count: int, rng: random.Random) -> Counter[str]:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         shop = Workshop(folder / "builds.sqlite3")
-        shop.load_demo()
-        unit = shop.units.add(3, "one")
+        shop.builds.load_demo()
+        unit = shop.benches._units.add(3, "one")
         back_up(folder, folder / "all.zip")
         picture = io.BytesIO()
         Image.effect_noise((160, 90), 60).save(picture, "PNG")
@@ -195,7 +197,7 @@ def hostile(count: int, rng: random.Random) -> Counter[str]:
             "archives": lambda: stage(target, staged),
             "descriptions": described,
             "logs": logged,
-            "photographs": lambda: add_photo(shop.log, unit, target, ""),
+            "photographs": lambda: add_photo(shop.logs._log, unit, target, ""),
         }
         slowest = 0.0
         for k in range(count):
@@ -212,7 +214,7 @@ def hostile(count: int, rng: random.Random) -> Counter[str]:
                 counts[f"{kind}: {type(error).__name__}"] += 1
             slowest = max(slowest, time.perf_counter() - began)
         counts["slowest, ms"] = int(slowest * 1e3)
-        counts["builds lost"] = 3 - shop.shelf()[1]
+        counts["builds lost"] = 3 - shop.builds.shelf()[1]
         shop.close()
     return counts
 
@@ -224,15 +226,15 @@ def ten_tabs(rounds: int, rng: random.Random) -> Counter[str]:
     units = ["h", "€", "mm", "g", "", "W", "W", "W", "cm", "h"]
     counts = Counter[str]()
     with tempfile.TemporaryDirectory() as name, closing(Workshop(Path(name) / "builds.sqlite3")) as shop:
-        shop.load_demo()
+        shop.builds.load_demo()
         for _ in range(rounds):
-            base, gate = shop.stands_at(3) or 0, threading.Barrier(len(fields))
+            base, gate = shop.builds.stands_at(3) or 0, threading.Barrier(len(fields))
 
             def tab(k: int, base: int = base, gate: threading.Barrier = gate) -> None:
                 value = f"{rng.uniform(4, 9):.3f} {units[k]}"
                 gate.wait()
                 try:
-                    done = shop.change(3, base, lambda a: set_value(a.plan, fields[k], value))
+                    done = shop.builds.change(3, base, lambda a: set_value(a.plan, fields[k], value))
                 except FigureError:
                     counts["refused"] += 1
                     return

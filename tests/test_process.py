@@ -60,8 +60,8 @@ def test_where_its_port_is_taken_it_takes_a_free_one_and_answers(tmp_path: Path)
         finally:
             end(process)
     again = Workshop(tmp_path / "a" / "builds.sqlite3")
-    again.load_demo()
-    assert again.shelf()[1] == 3, "where the demo is, it is not loaded again"
+    again.builds.load_demo()
+    assert again.builds.shelf()[1] == 3, "where the demo is, it is not loaded again"
     again.close()
     lines = [json.loads(line) for line in (tmp_path / "a" / "brisk-cell.log").read_text().splitlines()]
     assert [(line["method"], line["path"], line["status"]) for line in lines if line["event"] == "request"] == [("GET", "/", 200)]
@@ -164,12 +164,12 @@ def test_the_doctor_says_what_is_wrong_and_everything_readable_comes_out(tmp_pat
 
 def test_two_first_starts_at_once_make_the_demo_once(tmp_path: Path) -> None:
     shops = [Workshop(tmp_path / "builds.sqlite3") for _ in range(2)]
-    threads = [threading.Thread(target=s.load_demo) for s in shops]
+    threads = [threading.Thread(target=s.builds.load_demo) for s in shops]
     for thread in threads:
         thread.start()
     for thread in threads:
         thread.join()
-    assert shops[0].shelf()[1] == 3
+    assert shops[0].builds.shelf()[1] == 3
     for shop in shops:
         shop.close()
 

@@ -47,29 +47,29 @@ VIEWS = {
 def edited(shop: Workshop) -> None:
     """A few changes of one build, for its history."""
     for path, text in (("loads/screen/settings/0/position", "85 %"), ("brief/hours", "2h30"), ("packs/pack/cell/health", "92 %")):
-        base = shop.open(SERIES).revision.id
-        shop.change(SERIES, base, lambda a, path=path, text=text: set_value(a.plan, path, text))
-    shop.store.name(SERIES, 1, "as drafted for the long gallery")
+        base = shop.builds.open(SERIES).revision.id
+        shop.builds.change(SERIES, base, lambda a, path=path, text=text: set_value(a.plan, path, text))
+    shop._store.name(SERIES, 1, "as drafted for the long gallery")
 
 
 def logged(shop: Workshop) -> None:
     """An evening's log of the unit that was begun on the bench."""
-    unit = shop.units.units(SOUND)[0].id
-    add_note(shop.log, unit, "New toggle switch, the old one was tired")
-    add_complaint(shop.log, shop.open(SOUND).plan, unit, "loud", "", "screen goes black in the harbour fight")
-    add_run(shop.log, unit, "9h20", "stop", "platform game, half volume")
-    curves = shop.open(SOUND).assessed.op.curves[0]
-    run = shop.runs.add(
+    unit = shop.benches._units.units(SOUND)[0].id
+    add_note(shop.logs._log, unit, "New toggle switch, the old one was tired")
+    add_complaint(shop.logs._log, shop.builds.open(SOUND).plan, unit, "loud", "", "screen goes black in the harbour fight")
+    add_run(shop.logs._log, unit, "9h20", "stop", "platform game, half volume")
+    curves = shop.builds.open(SOUND).assessed.op.curves[0]
+    run = shop.benches._runs.add(
         unit, "discharge", "Discharge at 2 A", {"kind": "discharge", "quantity": "volts", "full": True, "below": 3.0}, "done"
     )
     t = np.arange(0.0, 20_000.0, 20.0)
     soc = 1.0 - t * 2.0 / 3600 / (0.96 * curves.capacity_ah)
     volts = np.interp(soc, curves.soc[::-1], curves.ocv_v[::-1]) - 2.4 * np.interp(soc, curves.soc[::-1], curves.steady_ohm[::-1])
     rows = np.stack([t, volts, np.full_like(t, 2.0), np.full_like(t, np.nan)], axis=1)[(soc > 0) & (volts > 3.0)]
-    appender = Appender(shop.runs.path(run))
+    appender = Appender(shop.benches._runs.path(run))
     appender.add_many(rows)
     appender.close()
-    shop.runs.set(run, words="Ended below 3.00 V.")
+    shop.benches._runs.set(run, words="Ended below 3.00 V.")
 
 
 def main() -> None:
@@ -77,7 +77,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         app = create_app(Path(folder))
         shop = app.extensions["briskcell"]
-        shop.load_demo()
+        shop.builds.load_demo()
         edited(shop)
         server = create_server(app, host="127.0.0.1", port=0)
         threading.Thread(target=server.run, daemon=True).start()

@@ -89,14 +89,14 @@ def test_a_layout_is_recognised(tmp_path: Path, name: str) -> None:
 
 
 def take_in(shop: Workshop, unit: int, file: str, body: bytes) -> None:
-    work = bring_in(shop.uploads, shop.log, shop.runs, unit, file, recognise(body[:HEAD_BYTES]), "log", "watch")
+    work = bring_in(shop.uploads, shop.logs._log, shop.benches._runs, unit, file, recognise(body[:HEAD_BYTES]), "log", "watch")
     work(Progress(lambda _: None))
 
 
 @pytest.mark.parametrize("name", BROKEN)
 def test_a_broken_log_says_what_is_wrong_and_leaves_nothing_behind(workshop: Workshop, tmp_path: Path, name: str) -> None:
     shop, (body, says) = workshop, BROKEN[name]
-    unit = shop.units.add(3, "one")
+    unit = shop.benches._units.add(3, "one")
     file = shop.uploads.begin()
     shop.uploads.add(file, 0, body)
     if name == "no role":
@@ -107,5 +107,5 @@ def test_a_broken_log_says_what_is_wrong_and_leaves_nothing_behind(workshop: Wor
         with pytest.raises(FigureError) as refused:
             take_in(shop, unit, file, body)
         assert says in str(refused.value)
-    assert shop.runs.of_unit(unit) == ()
+    assert shop.benches._runs.of_unit(unit) == ()
     assert not list((tmp_path / "runs").glob("*")), "no readings are left"

@@ -27,14 +27,16 @@ from briskcell.store.runs import Appender
 
 def filled(folder: Path) -> Workshop:
     shop = Workshop(folder / "builds.sqlite3")
-    shop.load_demo()
-    unit = shop.units.add(3, "grey")
-    shop.units.take(unit, "pads:pack", 1.0, note={"by": "Wren"})
-    run = shop.runs.add(unit, "watch", "x", {"quantity": "volts"}, state="done")
-    appender = Appender(shop.runs.path(run))
+    shop.builds.load_demo()
+    unit = shop.benches._units.add(3, "grey")
+    shop.benches._units.take(unit, "pads:pack", 1.0, note={"by": "Wren"})
+    run = shop.benches._runs.add(unit, "watch", "x", {"quantity": "volts"}, state="done")
+    appender = Appender(shop.benches._runs.path(run))
     appender.add_many(np.arange(400.0).reshape(-1, 4))
     appender.close()
-    shop.log.add(unit, "photo", "a joint", {"type": "image/png"}, file=shop.log.keep_photo(bytes(range(256)) * 9, ".png"))
+    shop.logs._log.add(
+        unit, "photo", "a joint", {"type": "image/png"}, file=shop.logs._log.keep_photo(bytes(range(256)) * 9, ".png")
+    )
     return shop
 
 
@@ -63,7 +65,7 @@ def test_what_is_restored_is_equal_to_the_byte_though_edits_ran(tmp_path: Path) 
         hours = 1
         while not stop.is_set():
             hours = hours % 20 + 1
-            shop.change(1, shop.stands_at(1) or 0, lambda a: set_value(a.plan, "brief/hours", f"{hours} h"))  # noqa: B023
+            shop.builds.change(1, shop.builds.stands_at(1) or 0, lambda a: set_value(a.plan, "brief/hours", f"{hours} h"))  # noqa: B023
             made.append(hours)
 
     thread = threading.Thread(target=edit)
@@ -86,8 +88,8 @@ def test_what_is_restored_is_equal_to_the_byte_though_edits_ran(tmp_path: Path) 
     assert restore(file, folder) is None, "nothing was there"
     assert everything(folder) == taken
     again = Workshop(folder / "builds.sqlite3")
-    assert again.shelf()[1] == 3
-    assert again.runs.rows(1).shape == (100, 4)
+    assert again.builds.shelf()[1] == 3
+    assert again.benches._runs.rows(1).shape == (100, 4)
     again.close()
 
 
@@ -99,15 +101,15 @@ def test_a_full_shelf_is_replaced_while_it_serves_and_what_was_there_is_kept(tmp
     back_up(one, tmp_path / "one.zip")
     shop.close()
     full = Workshop(other / "builds.sqlite3")
-    full.load_demo()
-    full.remove(1)
+    full.builds.load_demo()
+    full.builds.remove(1)
     before = everything(other)
     name = full.uploads.begin()
     full.uploads.add(name, 0, (tmp_path / "one.zip").read_bytes())
-    assert full.shelf()[1] == 2
-    full.restore_backup(name)
-    assert full.shelf()[1] == 3
-    assert full.units.units(3)[0].name == "grey"
+    assert full.builds.shelf()[1] == 2
+    full.backups.put_back(name)
+    assert full.builds.shelf()[1] == 3
+    assert full.benches.units(3)[0].name == "grey"
     assert everything(other) == everything(one)
     full.close()
     (safe,) = other.glob("before-restore-*.zip")
@@ -129,7 +131,7 @@ def test_a_restore_that_is_interrupted_is_finished_at_the_next_start(tmp_path: P
             with pytest.raises(KeyboardInterrupt):
                 put_back(other)
         again = Workshop(other / "builds.sqlite3")
-        assert again.shelf()[1] == 3
+        assert again.builds.shelf()[1] == 3
         again.close()
         assert everything(other) == everything(one)
         assert not (other / "restoring").exists()

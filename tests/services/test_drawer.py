@@ -13,7 +13,7 @@ from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Load
 from briskcell.services.demo import curlew, oystercatcher, sanderling
-from briskcell.services.drawer import drawer
+from briskcell.services.drawer.drawer import Drawer, shopping
 from briskcell.services.drawer.substitutes import across, substitutes
 from briskcell.services.edits.swap import swapped
 from briskcell.store import Store
@@ -23,26 +23,26 @@ STOCK = catalogue().stock()
 
 
 @pytest.fixture
-def kept(tmp_path: Path) -> Iterator[DrawerStore]:
+def kept(tmp_path: Path) -> Iterator[Drawer]:
     store = Store(tmp_path / "builds.sqlite3")
-    yield DrawerStore(store)
+    yield Drawer(DrawerStore(store))
     store.close()
 
 
-def test_what_is_put_in_is_read_from_its_own_table_again(kept: DrawerStore, tmp_path: Path) -> None:
-    drawer.put(kept, "cell-21700-e50", {"quantity": "3", "price": "6,50", "measured": "=4.9 Ah on 12 Nov"})
-    drawer.put(kept, "boost-5v-5a", {"sold_out": "yes"})
-    drawer.put(kept, "cell-21700-e50", {"quantity": "4"})
+def test_what_is_put_in_is_read_from_its_own_table_again(kept: Drawer, tmp_path: Path) -> None:
+    kept.put("cell-21700-e50", {"quantity": "3", "price": "6,50", "measured": "=4.9 Ah on 12 Nov"})
+    kept.put("boost-5v-5a", {"sold_out": "yes"})
+    kept.put("cell-21700-e50", {"quantity": "4"})
     rows = kept.rows()
     assert rows == (DrawerRow(part_class="cell-21700-e50", quantity=4, price=6.5, measured="=4.9 Ah on 12 Nov"),
                     DrawerRow(part_class="boost-5v-5a", sold_out=True))  # fmt: skip
-    table = drawer.write_drawer(kept)
+    table = kept.written()
     assert b"'=4.9 Ah" in table, "no spreadsheet runs it"
     other = Store(tmp_path / "other.sqlite3")
-    assert drawer.read_drawer(DrawerStore(other), table) == 2
+    assert Drawer(DrawerStore(other)).read(table) == 2
     assert DrawerStore(other).rows() == rows
     other.close()
-    drawer.take_out(kept, "boost-5v-5a")
+    kept.take_out("boost-5v-5a")
     assert [r.part_class for r in kept.rows()] == ["cell-21700-e50"]
 
 
@@ -56,24 +56,24 @@ def test_what_is_put_in_is_read_from_its_own_table_again(kept: DrawerStore, tmp_
         (b"part_class,quantity\n" + b"boost-5v-5a,1\n" * 2001, "up to 2000 rows"), (b"x" * 500_001, "larger than half a megabyte"),
     ],
 )  # fmt: skip
-def test_a_table_that_makes_no_sense_is_refused_whole(kept: DrawerStore, raw: bytes, words: str) -> None:
-    drawer.put(kept, "boost-5v-2a", {"quantity": "1"})
+def test_a_table_that_makes_no_sense_is_refused_whole(kept: Drawer, raw: bytes, words: str) -> None:
+    kept.put("boost-5v-2a", {"quantity": "1"})
     with pytest.raises(FigureError, match=words):
-        drawer.read_drawer(kept, raw)
+        kept.read(raw)
     assert [r.part_class for r in kept.rows()] == ["boost-5v-2a"]
     with pytest.raises(FigureError, match="no such class"):
-        drawer.put(kept, "no-such", {"quantity": "1"})
+        kept.put("no-such", {"quantity": "1"})
 
 
 def test_what_is_to_buy_is_what_is_wanted_less_the_drawer() -> None:
     rows = [DrawerRow(part_class="cell-21700-e50", quantity=3, price=5.0), DrawerRow(part_class="buck-5v-5a", sold_out=True)]
-    wanted = {w.part_class: w for w in drawer.shopping(curlew(), rows)}
+    wanted = {w.part_class: w for w in shopping(curlew(), rows)}
     cells = wanted["cell-21700-e50"]
     assert (cells.count, cells.have, cells.buy, cells.cost) == (4, 3, 1, 5.0)
     assert wanted["buck-5v-5a"].sold_out
     assert wanted["buck-5v-5a"].buy == 1
     assert not any(w.name.startswith("Wire ") for w in wanted.values())
-    whole = drawer.shopping(curlew(), [])
+    whole = shopping(curlew(), [])
     assert sum(w.cost or 0.0 for w in whole) == pytest.approx(163.4, abs=0.01), "what the bill says that its parts cost"
 
 

@@ -27,10 +27,11 @@ from briskcell.services.backups import taking
 from briskcell.services.backups.archive import MANIFEST, MOST_MANIFEST, examined
 from briskcell.services.backups.restoring import MOST_SAFE, keep_safe, restore, stage
 from briskcell.services.backups.taking import back_up
+from briskcell.services.builds import Conflict, OlderShelfError, Opened
 from briskcell.services.edits.values import set_value
 from briskcell.services.log.picture_chunks import MOST_BESIDE, chunks_fault
 from briskcell.services.uploads import MOST_AT_ONCE
-from briskcell.services.workshop import Conflict, OlderShelfError, Opened, Workshop
+from briskcell.services.workshop import Workshop
 from tests.services.test_backup import everything, filled
 
 
@@ -39,8 +40,8 @@ def taken(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A backup of a shelf with a bit of everything, and with what belongs to its computer."""
     folder = tmp_path_factory.mktemp("shelf")
     shop = filled(folder)
-    shop.pairing.devices.add("a phone of then", reads_only=False)
-    shop.recorder._leases.take("load", {"address": "TCPIP::127.0.0.1::9::SOCKET", "description": "x", "here": True})
+    shop.devices._devices.add("a phone of then", reads_only=False)
+    shop.benches._recorder._leases.take("load", {"address": "TCPIP::127.0.0.1::9::SOCKET", "description": "x", "here": True})
     back_up(folder, folder / "all.zip")
     shop.close()
     return folder / "all.zip"
@@ -156,29 +157,29 @@ def test_devices_and_leases_neither_travel_nor_come_and_pages_of_before_are_told
         body = archive.read("builds.sqlite3")
     assert b"a phone of then" not in body, "not even in what was deleted"
     shop = Workshop(tmp_path / "builds.sqlite3")
-    shop.load_demo()
-    out, stays = (shop.pairing.devices.add(name, reads_only=False) for name in ("lost", "mine"))
-    shop.pairing.devices.revoke(out)
-    shop.pairing.devices.allow(stays, may_load=True)
-    base, build_key, epoch = shop.newest(3), shop.key_of("build", 3), shop.epoch
-    old = shop.open(3)
+    shop.builds.load_demo()
+    out, stays = (shop.devices._devices.add(name, reads_only=False) for name in ("lost", "mine"))
+    shop.devices.revoke(out)
+    shop.devices.allow(stays, may_load=True)
+    base, build_key, epoch = shop.builds.newest(3), shop.builds.key_of("build", 3), shop.builds.epoch
+    old = shop.builds.open(3)
     name = shop.uploads.begin()
     shop.uploads.add(name, 0, taken.read_bytes())
-    shop.restore_backup(name)
-    devices = {d.name: d for d in shop.pairing.devices.all()}
+    shop.backups.put_back(name)
+    devices = {d.name: d for d in shop.devices.all()}
     assert {n: (d.revoked, d.may_load) for n, d in devices.items()} == {"lost": (True, False), "mine": (False, True)}
-    assert shop.pairing.devices.get(out).revoked  # type: ignore[union-attr]
-    first = shop.epoch
+    assert shop.devices.get(out).revoked  # type: ignore[union-attr]
+    first = shop.builds.epoch
     again = shop.uploads.begin()
     shop.uploads.add(again, 0, taken.read_bytes())
-    shop.restore_backup(again)
-    assert len({epoch, first, shop.epoch}) == 3, "another after each"
+    shop.backups.put_back(again)
+    assert len({epoch, first, shop.builds.epoch}) == 3, "another after each"
     with pytest.raises(OlderShelfError, match="since this page was made"):
-        shop.based_on(base)
-    assert shop.id_of("build", build_key or "") is None, "its name leads to no other build"
-    assert shop.open(3).assessed is not old.assessed, "nothing is answered from what was kept of the old shelf"
-    assert shop.based_on(shop.newest(3)) == shop.stands_at(3)
-    assert shop.based_on("7") is None
+        shop.builds.based_on(base)
+    assert shop.builds.id_of("build", build_key or "") is None, "its name leads to no other build"
+    assert shop.builds.open(3).assessed is not old.assessed, "nothing is answered from what was kept of the old shelf"
+    assert shop.builds.based_on(shop.builds.newest(3)) == shop.builds.stands_at(3)
+    assert shop.builds.based_on("7") is None
     shop.close()
 
 
@@ -230,8 +231,8 @@ def test_uploads_give_their_place_up_when_left_and_are_swept(
         workshop.uploads.path(names[1])
     assert workshop.uploads.path(names[0]).read_bytes() == b"x"
     workshop.uploads.done(fresh)
-    assert len(workshop.recorder._leases.all("upload")) == MOST_AT_ONCE - 1
-    copy = workshop.copies.place()
+    assert len(workshop.benches._recorder._leases.all("upload")) == MOST_AT_ONCE - 1
+    copy = workshop.backups._copies.place()
     place = copy.__enter__()
     (place / "half").write_bytes(b"x")
     copy.__exit__(RuntimeError, RuntimeError("left"), None)
@@ -241,21 +242,21 @@ def test_uploads_give_their_place_up_when_left_and_are_swept(
     with closing(Workshop(tmp_path / "builds.sqlite3")) as again:
         assert not list(tmp_path.glob(".copy-*"))
         assert not list((tmp_path / "incoming").glob("*"))
-        assert again.recorder._leases.all("upload") == ()
+        assert again.benches._recorder._leases.all("upload") == ()
 
 
 def test_ten_tabs_on_ten_fields_make_no_conflict(workshop: Workshop) -> None:
-    base = workshop.stands_at(3) or 0
+    base = workshop.builds.stands_at(3) or 0
     fields = [("brief/hours", "7h10"), ("brief/budget", "91 €"), ("brief/thickness_mm", "31.5 mm"), ("brief/mass_g", "501 g"),
               ("brief/room_c", "23.5 °C"), ("loads/screen/power_w/play", "1.13 W"), ("loads/board/power_w/play", "1.93 W"),
               ("loads/amp/power_w/play", "0.2 W"), ("links/w-pack/length_m", "9.3 cm"), ("name", "Sanderling two")]  # fmt: skip
-    fields = [f for f in fields if f[0].split("/")[1:2] != ["amp"] or "amp" in workshop.open(3).plan.by_id]
+    fields = [f for f in fields if f[0].split("/")[1:2] != ["amp"] or "amp" in workshop.builds.open(3).plan.by_id]
     outcomes: list[Opened | Conflict] = []
     gate = threading.Barrier(len(fields))
 
     def tab(path: str, value: str) -> None:
         gate.wait()
-        outcomes.append(workshop.change(3, base, lambda a: set_value(a.plan, path, value)))
+        outcomes.append(workshop.builds.change(3, base, lambda a: set_value(a.plan, path, value)))
 
     threads = [threading.Thread(target=tab, args=f) for f in fields]
     for thread in threads:
@@ -263,14 +264,14 @@ def test_ten_tabs_on_ten_fields_make_no_conflict(workshop: Workshop) -> None:
     for thread in threads:
         thread.join()
     assert [type(o).__name__ for o in outcomes] == ["Opened"] * len(fields)
-    plan = workshop.open(3).plan
+    plan = workshop.builds.open(3).plan
     assert (plan.brief.hours, plan.brief.budget, plan.brief.thickness_mm, plan.name) == (
         pytest.approx(7 + 1 / 6),
         91.0,
         31.5,
         "Sanderling two",
     )
-    assert workshop.history(3)[1] == 1 + len(fields)
+    assert workshop.builds.history(3)[1] == 1 + len(fields)
 
 
 @pytest.mark.parametrize("page", [3, 7, 12, 20, 33])
@@ -278,7 +279,7 @@ def test_a_damaged_page_takes_its_rows_and_no_more(page: int, tmp_path: Path) ->
     shop = filled(tmp_path)
     for k in range(12):
         for build in (1, 2, 3):
-            shop.change(build, shop.stands_at(build) or 0, lambda a: set_value(a.plan, "brief/hours", f"{1 + k} h"))  # noqa: B023
+            shop.builds.change(build, shop.builds.stands_at(build) or 0, lambda a: set_value(a.plan, "brief/hours", f"{1 + k} h"))  # noqa: B023
     shop.close()
     path = tmp_path / "builds.sqlite3"
     raw = bytearray(path.read_bytes())
@@ -287,7 +288,7 @@ def test_a_damaged_page_takes_its_rows_and_no_more(page: int, tmp_path: Path) ->
     again = Workshop(path)
     whole = [b for b in (1, 2, 3) if _opens(again, b)]
     assert len(whole) >= 2
-    assert again.shelf()[1] == 3
+    assert again.builds.shelf()[1] == 3
     if again.alarms:
         assert list(tmp_path.glob("damaged-*.sqlite3")), "what could not be read whole is kept"
         with closing(sqlite3.connect(path)) as db:
@@ -295,14 +296,15 @@ def test_a_damaged_page_takes_its_rows_and_no_more(page: int, tmp_path: Path) ->
             assert db.execute("PRAGMA foreign_key_check").fetchone() is None
     for build in whole:
         assert isinstance(
-            again.change(build, again.stands_at(build) or 0, lambda a: set_value(a.plan, "brief/hours", "19 h")), Opened
+            again.builds.change(build, again.builds.stands_at(build) or 0, lambda a: set_value(a.plan, "brief/hours", "19 h")),
+            Opened,
         )
     again.close()
 
 
 def _opens(shop: Workshop, build: int) -> bool:
     try:
-        return bool(shop.open(build).plan.name)
+        return bool(shop.builds.open(build).plan.name)
     except Exception:
         return False
 

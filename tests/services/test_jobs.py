@@ -21,7 +21,7 @@ from briskcell.store.drawer import DrawerRow
 
 def until(workshop: Workshop, build: int, state: str) -> JobRow:
     end = time.monotonic() + 20
-    while (row := workshop.jobs.of(build, "k")) is None or row.state != state:
+    while (row := workshop._jobs.of(build, "k")) is None or row.state != state:
         assert time.monotonic() < end, row
         time.sleep(0.01)
     return row
@@ -40,16 +40,16 @@ def test_two_run_the_rest_wait_their_turn_and_each_can_be_stopped(workshop: Work
 
         return run
 
-    more = [workshop.variant(1, workshop.stands_at(1) or 0, f"V{k}") for k in range(2)]
+    more = [workshop.builds.variant(1, workshop.builds.stands_at(1) or 0, f"V{k}") for k in range(2)]
     builds = [1, 2, 3, *more]
     for build in builds:
-        workshop.jobs.begin(build, "k", work(build))
+        workshop._jobs.begin(build, "k", work(build))
     assert [until(workshop, b, "running").share for b in (1, 2)] == [0.25, 0.5]
     assert [until(workshop, b, "queued").ahead for b in builds[2:]] == [0, 1, 2]
-    workshop.jobs.stop(more[0], "k")  # out of the line
+    workshop._jobs.stop(more[0], "k")  # out of the line
     assert until(workshop, more[0], "stopped").result is None
     assert until(workshop, more[1], "queued").ahead == 1
-    workshop.jobs.stop(1, "k")  # in its work: what it found so far comes, and the next one starts
+    workshop._jobs.stop(1, "k")  # in its work: what it found so far comes, and the next one starts
     assert until(workshop, 3, "running").share == 0.75
     assert until(workshop, 1, "stopped").result == {"of": 1}
     gate.set()
@@ -68,9 +68,9 @@ def test_what_a_killed_program_left_open_is_said_and_a_fault_of_one_is_its_own(w
     def break_off(_: Progress) -> dict[str, Any]:
         raise ValueError("no such cell")
 
-    workshop.jobs.begin(3, "k", break_off)
+    workshop._jobs.begin(3, "k", break_off)
     assert until(workshop, 3, "failed").words == "no such cell"
-    workshop.jobs.begin(1, "k", wait)
+    workshop._jobs.begin(1, "k", wait)
     until(workshop, 1, "running")
     after = Workshop(tmp_path / "builds.sqlite3")  # as if the first had been killed
     try:
@@ -90,9 +90,9 @@ def test_what_was_begun_anew_is_not_ended_by_what_it_replaced(workshop: Workshop
 
         return run
 
-    workshop.jobs.begin(1, "k", ends_with(old_may_end, {"old": True}))
+    workshop._jobs.begin(1, "k", ends_with(old_may_end, {"old": True}))
     first = until(workshop, 1, "running").id
-    workshop.jobs.begin(1, "k", ends_with(new_may_end, {"new": True}))
+    workshop._jobs.begin(1, "k", ends_with(new_may_end, {"new": True}))
     assert until(workshop, 1, "running").id > first
     old_may_end.set()
     time.sleep(0.2)
@@ -118,19 +118,19 @@ def test_a_search_that_the_end_of_the_program_cut_off_goes_on_at_the_next_start(
     monkeypatch.setattr(scout, "_judge", slowly)
     shop = Workshop(Path(shutil.copy(demo_file, tmp_path)))
     lie = [DrawerRow(part_class=c, quantity=9) for c in ("cell-21700-e50", "pouch-p30", "boost-5v-5a", "boost-5v-8a")]
-    shop.drawer.put_all(lie if kind == IN_DRAWER else [])
-    shop.begin_search(3, kind)
+    shop.drawer._store.put_all(lie if kind == IN_DRAWER else [])
+    shop.searches.begin(3, in_drawer=kind == IN_DRAWER)
     while not list((tmp_path / "searches").glob("3-*.npz")):
         time.sleep(0.05)
     shop.close()  # in the midst of it
     again = Workshop(tmp_path / demo_file.name)
-    cut = again.search_of(3)
+    cut = again.searches.of(3)
     assert cut is not None
     assert cut.state == "interrupted"
     with np.load(next((tmp_path / "searches").glob("3-*.npz"))) as kept:
         assert len(kept.files) > 0
-    again.go_on()
-    while (job := again.search_of(3)) is not None and job.state in ("queued", "running"):
+    again.searches.go_on_with_interrupted()
+    while (job := again.searches.of(3)) is not None and job.state in ("queued", "running"):
         time.sleep(0.1)
     assert job is not None
     assert (job.state, job.kind) == ("done", kind)

@@ -28,16 +28,16 @@ class Bench:
 
     def __init__(self, shop: Workshop, soc: float = 0.9, speed: float = 1.0, **asked: Any) -> None:
         self.shop = shop
-        unit = shop.units.add(3, "one")
-        shop.instruments.simulate(3, shop.open(3).assessed, (), soc=soc, speed=speed)
+        unit = shop.benches._units.add(3, "one")
+        shop.benches.instruments.simulate(3, shop.builds.open(3).assessed, (), soc=soc, speed=speed)
         found: list[SimulatedBench] = []
-        shop.instruments.with_bench(found.append)
+        shop.benches.instruments.with_bench(found.append)
         self.bench, self.world = found[0], found[0].world
         test: dict[str, Any] = {"amps": 1.0, "every_s": 0.1, "below": 3.2, "least_v": FLOOR, "where": "Sanderling, one"} | asked
-        self.run = shop.recorder.begin(
+        self.run = shop.benches._recorder.begin(
             unit, Asked(kind="discharge", title="x", meter=SIMULATED, load=SIMULATED + 2, **test), {"cell": "x"}
         )
-        self.until(lambda: shop.runs.count(self.run) > 0, 4.0)
+        self.until(lambda: shop.benches._runs.count(self.run) > 0, 4.0)
 
     def until(self, true: Callable[[], bool], seconds: float) -> float:
         """Wait for something; how long it took."""
@@ -51,13 +51,13 @@ class Bench:
         return not self.world.load_on
 
     def ended(self) -> tuple[str, str]:
-        self.until(lambda: not self.shop.recorder.runs(self.run), 6.0)
-        run = self.shop.runs.get(self.run)
+        self.until(lambda: not self.shop.benches._recorder.runs(self.run), 6.0)
+        run = self.shop.benches._runs.get(self.run)
         assert run is not None
         return run.state, run.about["end"]
 
     def leased(self) -> int:
-        return len(self.shop.recorder._leases.all(KIND))
+        return len(self.shop.benches._recorder._leases.all(KIND))
 
 
 @pytest.fixture
@@ -67,18 +67,20 @@ def bench(workshop: Workshop) -> Bench:
 
 def test_stop_puts_the_load_off_within_a_second_whatever_the_meter_does(bench: Bench) -> None:
     assert (bench.leased(), bench.world.load_on, bench.world.cut_off_v) == (1, True, FLOOR)
-    assert [d.where for _, d in bench.shop.recorder.drawing()] == ["Sanderling, one"]
+    assert [d.where for _, d in bench.shop.benches._recorder.drawing()] == ["Sanderling, one"]
     bench.bench.behave("meter", "frozen")
     time.sleep(0.2)  # a reading is under way, and will not come
-    bench.shop.recorder.stop(bench.run)
+    bench.shop.benches._recorder.stop(bench.run)
     assert bench.until(bench.off, 1.0) < 1.0
     assert bench.ended() == ("stopped", "hand")
-    assert (bench.leased(), bench.world.load_a, bench.shop.recorder.drawing()) == (0, 0.0, ()), "and into its own safe state"
+    assert (bench.leased(), bench.world.load_a, bench.shop.benches._recorder.drawing()) == (0, 0.0, ()), (
+        "and into its own safe state"
+    )
 
 
 @pytest.mark.parametrize("manner", ["frozen", "babbling", "slow"])
 def test_readings_that_stop_put_the_load_off(bench: Bench, manner: str) -> None:
-    bench.until(lambda: bench.shop.runs.count(bench.run) > 3, 3.0)  # by now its usual pace is known
+    bench.until(lambda: bench.shop.benches._runs.count(bench.run) > 3, 3.0)  # by now its usual pace is known
     bench.bench.behave("meter", manner)
     bench.until(bench.off, 2.5)
     assert bench.ended() == ("failed", "silence")
@@ -88,10 +90,10 @@ def test_readings_that_stop_put_the_load_off(bench: Bench, manner: str) -> None:
 def test_an_instrument_that_answers_twice_goes_on(bench: Bench) -> None:
     for kind in ("meter", "load"):
         bench.bench.behave(kind, "twice")
-    before = bench.shop.runs.count(bench.run)
-    bench.until(lambda: bench.shop.runs.count(bench.run) > before + 8, 4.0)
+    before = bench.shop.benches._runs.count(bench.run)
+    bench.until(lambda: bench.shop.benches._runs.count(bench.run) > before + 8, 4.0)
     assert not bench.off()
-    bench.shop.recorder.stop(bench.run)
+    bench.shop.benches._recorder.stop(bench.run)
     bench.until(bench.off, 1.0)
 
 
@@ -106,7 +108,7 @@ def test_a_load_that_is_not_heard_is_told_again_and_pages_say_so_until_it_reads_
         (standing,) = bench.shop.letting_go.standing()
         assert (standing.where, bench.leased()) == ("Sanderling, one", 1)
         with pytest.raises(FigureError, match="uses that instrument"):
-            bench.shop.recorder.begin(1, Asked(kind="watch", title="y", meter=SIMULATED + 2))
+            bench.shop.benches._recorder.begin(1, Asked(kind="watch", title="y", meter=SIMULATED + 2))
     bench.bench.behave("load", "sound")
     bench.until(bench.off, 2.0)
     bench.until(lambda: not bench.shop.letting_go.standing(), 4.0)
@@ -142,7 +144,7 @@ def test_charge_time_and_warmth_end_it_too(workshop: Workshop, asked: dict[str, 
 def test_a_reading_is_kept_now_and_then_and_looked_at_all_the_time(workshop: Workshop) -> None:
     bench = Bench(workshop, soc=0.12, speed=200.0, every_s=3600.0, amps=2.0)
     assert bench.ended() == ("done", "volts"), "an hour between two looks would have been too long"
-    rows = workshop.runs.rows(bench.run)
+    rows = workshop.benches._runs.rows(bench.run)
     assert len(rows) == 2, "the first, and the one that ended it"
     assert rows[1, 1] < 3.2
     assert bench.world.lowest_v > FLOOR
@@ -158,21 +160,21 @@ def outside(world: World) -> SimulatedBench:
 def test_the_next_start_puts_off_what_the_last_program_left_and_says_so_until_it_is_off(
     workshop: Workshop, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    bench = outside(World(workshop.open(3).assessed, soc=0.9))
-    kinds = {k: workshop.instruments.add(bench.address(k), standard(f"simulated-{k}")) for k in ("meter", "load")}
-    unit = workshop.units.add(3, "one")
+    bench = outside(World(workshop.builds.open(3).assessed, soc=0.9))
+    kinds = {k: workshop.benches.instruments.add(bench.address(k), standard(f"simulated-{k}")) for k in ("meter", "load")}
+    unit = workshop.benches._units.add(3, "one")
     with monkeypatch.context() as stuck:
         stuck.setattr(bench.world, "switch", lambda *_, **__: None)
         stuck.setattr(bench.world, "reset_load", lambda: None)
         stuck.setattr(bench.world, "load_on", True)
         asked = Asked(kind="discharge", title="x", meter=kinds["meter"], load=kinds["load"], amps=0.5, below=3.0)
         with pytest.raises(FigureError, match="draws before it was switched on"):
-            workshop.recorder.begin(unit, asked)
+            workshop.benches._recorder.begin(unit, asked)
         assert len(workshop.letting_go.standing()) == 1, "one that does not obey is told to until it does"
         stuck.setattr(bench.world, "load_on", True)
     until(lambda: not bench.world.load_on and not workshop.letting_go.standing())
     # Killed: nothing of the program goes on, and the lease stands.
-    lease = workshop.recorder._leases.take(
+    lease = workshop.benches._recorder._leases.take(
         KIND,
         {
             "address": bench.address("load"),
@@ -192,7 +194,7 @@ def test_the_next_start_puts_off_what_the_last_program_left_and_says_so_until_it
         assert (standing.lease, standing.why) == (lease.id, "Brisk Cell ended while it drew")
         bench.behave("load", "sound")
         until(lambda: not bench.world.load_on and not again.letting_go.standing())
-        assert again.recorder._leases.all(KIND) == ()
+        assert again.benches._recorder._leases.all(KIND) == ()
     bench.close()
 
 
@@ -200,15 +202,15 @@ def test_a_load_that_cannot_be_reached_again_is_over_when_its_leads_are_pulled(w
     with socket.create_server(("127.0.0.1", 0)) as gone:
         address = f"TCPIP::127.0.0.1::{gone.getsockname()[1]}::SOCKET"
     about = {"address": address, "description": standard("load"), "name": "Load", "where": "one"}
-    workshop.recorder._leases.take(KIND, about | {"here": False})
-    workshop.recorder._leases.take(KIND, about | {"here": True})
+    workshop.benches._recorder._leases.take(KIND, about | {"here": False})
+    workshop.benches._recorder._leases.take(KIND, about | {"here": True})
     with closing(Workshop(tmp_path / "builds.sqlite3")) as again:
         (standing,) = again.letting_go.standing()
         until(lambda: "Is the instrument on" in again.letting_go.standing()[0].heard)
-        assert again.recorder.busy, "no backup is put back meanwhile"
+        assert again.benches._recorder.busy, "no backup is put back meanwhile"
         again.letting_go.by_hand(standing.lease)
         assert again.letting_go.standing() == ()
-        assert again.recorder._leases.all(KIND) == ()
+        assert again.benches._recorder._leases.all(KIND) == ()
 
 
 def until(true: Callable[[], bool], seconds: float = 5.0) -> None:

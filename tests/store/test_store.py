@@ -14,8 +14,9 @@ import pytest
 
 from briskcell.core.assess import Assessment
 from briskcell.model.errors import FigureError
+from briskcell.services.builds import Conflict, Opened
 from briskcell.services.edits.values import Edit, set_value
-from briskcell.services.workshop import Conflict, Opened, Workshop
+from briskcell.services.workshop import Workshop
 from briskcell.store import Stale, Store, UnknownBuildError
 
 
@@ -24,48 +25,48 @@ def hours(text: str) -> object:
 
 
 def changed(workshop: Workshop, build: int, base: int, text: str) -> Opened:
-    out = workshop.change(build, base, hours(text))  # type: ignore[arg-type]
+    out = workshop.builds.change(build, base, hours(text))  # type: ignore[arg-type]
     assert isinstance(out, Opened)
     return out
 
 
 def test_undo_and_redo_walk_the_line_and_a_new_change_keeps_the_old_one(workshop: Workshop) -> None:
-    start = workshop.open(3)
+    start = workshop.builds.open(3)
     one = changed(workshop, 3, start.revision.id, "5h")
     two = changed(workshop, 3, one.revision.id, "6h")
-    back = workshop.step(3, two.revision.id, back=True)
+    back = workshop.builds.step(3, two.revision.id, back=True)
     assert back.plan.brief.hours == 5
     assert "6h" in (back.revision.redoes or "")
-    again = workshop.step(3, back.revision.id, back=False)
+    again = workshop.builds.step(3, back.revision.id, back=False)
     assert again.plan.brief.hours == 6
-    workshop.step(3, again.revision.id, back=True)
+    workshop.builds.step(3, again.revision.id, back=True)
     other = changed(workshop, 3, one.revision.id, "7h")
     assert other.revision.redoes is None
-    assert workshop.store.revision(3, two.revision.id).document["brief"]["hours"] == 6
-    first = workshop.step(3, workshop.step(3, other.revision.id, back=True).revision.id, back=True)
+    assert workshop._store.revision(3, two.revision.id).document["brief"]["hours"] == 6
+    first = workshop.builds.step(3, workshop.builds.step(3, other.revision.id, back=True).revision.id, back=True)
     assert first.revision.undoes is None
-    assert workshop.step(3, first.revision.id, back=True).revision.id == first.revision.id
+    assert workshop.builds.step(3, first.revision.id, back=True).revision.id == first.revision.id
 
 
 def test_a_stale_save_overwrites_nothing_and_can_be_chosen(workshop: Workshop) -> None:
-    base = workshop.open(3).revision.id
+    base = workshop.builds.open(3).revision.id
     mine = changed(workshop, 3, base, "5h")
-    clash = workshop.change(3, base, hours("9h"))  # type: ignore[arg-type]
+    clash = workshop.builds.change(3, base, hours("9h"))  # type: ignore[arg-type]
     assert isinstance(clash, Conflict)
-    assert workshop.open(3).plan.brief.hours == 5
-    taken = workshop.adopt(3, mine.revision.id, clash.mine.revision.id)
+    assert workshop.builds.open(3).plan.brief.hours == 5
+    taken = workshop.builds.adopt(3, mine.revision.id, clash.mine.revision.id)
     assert isinstance(taken, Opened)
     assert taken.plan.brief.hours == 9
-    assert workshop.step(3, taken.revision.id, back=True).plan.brief.hours == 5
+    assert workshop.builds.step(3, taken.revision.id, back=True).plan.brief.hours == 5
 
 
 def test_a_refused_edit_saves_nothing(workshop: Workshop) -> None:
-    before = workshop.open(3).revision
+    before = workshop.builds.open(3).revision
     with pytest.raises(FigureError):
-        workshop.change(3, before.id, hours("soon"))  # type: ignore[arg-type]
-    same = workshop.change(3, before.id, lambda a: Edit(a.plan, "nothing"))
+        workshop.builds.change(3, before.id, hours("soon"))  # type: ignore[arg-type]
+    same = workshop.builds.change(3, before.id, lambda a: Edit(a.plan, "nothing"))
     assert isinstance(same, Opened)
-    assert same.revision.id == workshop.open(3).revision.id == before.id
+    assert same.revision.id == workshop.builds.open(3).revision.id == before.id
 
 
 def test_of_many_writers_at_once_exactly_one_wins_and_none_is_lost(tmp_path: Path) -> None:
@@ -112,17 +113,17 @@ def test_a_kill_at_any_moment_loses_no_acknowledged_edit(tmp_path: Path) -> None
 
 
 def test_what_does_not_exist_is_said(workshop: Workshop) -> None:
-    for call in (lambda: workshop.open(99), lambda: workshop.store.revision(1, workshop.open(2).revision.id)):
+    for call in (lambda: workshop.builds.open(99), lambda: workshop._store.revision(1, workshop.builds.open(2).revision.id)):
         with pytest.raises(UnknownBuildError):
             call()
 
 
 def test_a_baseline_stays_while_the_build_moves_on(workshop: Workshop) -> None:
-    marked = workshop.mark(3, workshop.open(3).revision.id)
+    marked = workshop.builds.mark(3, workshop.builds.open(3).revision.id)
     moved = changed(workshop, 3, marked.revision.id, "5h")
     assert isinstance(moved.baseline, Assessment)
     assert moved.baseline.plan.brief.hours == 8
-    assert workshop.mark(3, None).baseline is None
+    assert workshop.builds.mark(3, None).baseline is None
 
 
 def test_builds_kept_by_an_older_version_are_taken_along(tmp_path: Path) -> None:

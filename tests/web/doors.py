@@ -28,7 +28,7 @@ TOKENS: WeakKeyDictionary[FlaskClient, str] = WeakKeyDictionary()
 
 def base(client: FlaskClient, build: int = 3) -> str:
     """What a page of the build says its changes start from."""
-    return str(client.application.extensions["briskcell"].newest(build))
+    return str(client.application.extensions["briskcell"].builds.newest(build))
 
 
 def revision(client: FlaskClient, build: int = 3) -> str:
@@ -38,7 +38,7 @@ def revision(client: FlaskClient, build: int = 3) -> str:
 
 def key(client: FlaskClient, table: str, number: str) -> str:
     """The name of a row, as pages have it; of one that is not there, a name that nobody has."""
-    return str(client.application.extensions["briskcell"].key_of(table, int(number)) or "0" * 16)
+    return str(client.application.extensions["briskcell"].builds.key_of(table, int(number)) or "0" * 16)
 
 
 def post(client: FlaskClient, path: str, form: dict[str, str] | None = None, build: int = 3) -> Any:

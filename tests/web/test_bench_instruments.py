@@ -73,12 +73,12 @@ def test_each_kind_of_reading_becomes_its_figure(client: FlaskClient, app: Flask
     steps = ladder(assess(sanderling(), STOCK))
     shop: Workshop = app.extensions["briskcell"]
     for step in steps:
-        value = shop.instruments.read(int(METER), step) if step.unit else 1.0
+        value = shop.benches.instruments.read(int(METER), step) if step.unit else 1.0
         by = {"by": "Simulated digital multimeter", "off": "0.001"}
-        shop.units.take(1, step.key, value, "", class_of(plan_before, step), by)
+        shop.benches._units.take(1, step.key, value, "", class_of(plan_before, step), by)
         if step.key == "joint:w-pack":
             assert post(client, "measured", {"unit": "1", "step": step.key}).status_code == 422, "6 mΩ drown in the meter's leads"
-            shop.units.take(1, step.key, 0.5, "an old switch", class_of(plan_before, step))
+            shop.benches._units.take(1, step.key, 0.5, "an old switch", class_of(plan_before, step))
     plan = sanderling()
     pack, board, wire = (plan.by_id[i] for i in ("pack", "boost", "w-pack"))
     for step_key in ("feed:boost", "idle:boost", "joint:w-pack"):
@@ -187,21 +187,21 @@ def test_runs_keep_what_came_end_by_their_limits_and_refuse_nonsense(client: Fla
             assert news["seen"] >= seen
             seen, state = news["seen"], news["state"]
     assert state == "done"
-    rows = shop.runs.rows(1)
+    rows = shop.benches._runs.rows(1)
     assert len(rows) == seen
     assert rows[-1, 1] < 3.9 <= rows[-2, 1], "it ends with the first reading below"
-    run = shop.runs.get(1)
+    run = shop.benches._runs.get(1)
     assert run is not None
     assert (run.about["simulated"], run.about["end"], run.state) == (True, "volts", "done")
     held = float(((rows[1:, 0] - rows[:-1, 0]) * (rows[1:, 2] + rows[:-1, 2]) / 2).sum()) / 3600
     assert held == pytest.approx(2.0 * rows[-1, 0] / 3600, rel=0.01), "2 A all the way"
-    shop.instruments.with_bench(lambda b: _says(b.world.load_on is False))
+    shop.benches.instruments.with_bench(lambda b: _says(b.world.load_on is False))
     text = " ".join(client.get(f"/builds/{SOUND}/bench").text.split())
     assert "no capacity: It ended at 3.90 V; empty is 3.00 V." in text
     assert "put its capacity" not in text
     assert post(client, "run", {"unit": "1", "do": "remove", "run": "1"}).status_code == 200
-    assert shop.runs.get(1) is None
-    assert not shop.runs.path(1).exists()
+    assert shop.benches._runs.get(1) is None
+    assert not shop.benches._runs.path(1).exists()
     assert client.get(f"/builds/{SERIES}/runs/1/stream").status_code == 404
 
 

@@ -77,7 +77,7 @@ def test_an_edit_moves_the_spine_is_undone_and_comes_back_from_its_file(page: Pa
 
 def test_what_a_full_disk_did_not_keep_stays_typed_until_it_is_kept(page: Page, site: str, app: Any) -> None:
     page.goto(f"{site}/builds/{SOUND}/draw")
-    store, screen = app.extensions["briskcell"].store, field(page, "loads/screen/power_w/play")
+    store, screen = app.extensions["briskcell"]._store, field(page, "loads/screen/power_w/play")
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(store, "save", Mock(side_effect=OperationalError("", {}, Exception("database or disk is full"))))
         screen.fill("1.7 W")

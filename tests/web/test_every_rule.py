@@ -9,8 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from briskcell.core.rules.registry import RULES, SEVERITY
-from briskcell.core.stations import STATIONS
-from briskcell.web.stations import sections
+from briskcell.web.pages import PAGES
 from tests.web.doors import post
 
 CURLEW, SANDERLING = 1, 3
@@ -97,8 +96,9 @@ def test_the_table_names_every_rule() -> None:
 
 
 @pytest.mark.parametrize("name", sorted(RULES))
-def test_every_rule_says_where_pages_show_it_and_its_station_is_among_them(name: str) -> None:
-    places = {f"{station}/{section.name}" for station in STATIONS for section in sections(station)}
+def test_every_rule_says_where_pages_show_it_and_its_station_is_among_them(wired: Any, name: str) -> None:
+    assert wired, "which fills the list of pages"
+    places = {f"{station}/{section.name}" for station, page in PAGES.items() for section in page.sections}
     shown = RULES[name].shown
     assert set(shown) <= places, "a section that no page has"
     assert RULES[name].station in {place.partition("/")[0] for place in shown}
@@ -108,11 +108,11 @@ def test_every_rule_says_where_pages_show_it_and_its_station_is_among_them(name:
 def test_every_rule_is_set_off_from_the_pages(client: FlaskClient, rule: str) -> None:
     build, steps = REACHED[rule]
     shop = client.application.extensions["briskcell"]
-    before = {f.rule for f in shop.open(build).assessed.findings}
+    before = {f.rule for f in shop.builds.open(build).assessed.findings}
     for path, form in steps:
         answer: Any = post(client, path, form, build=build)
         assert answer.status_code == 200, (path, form, answer.text[:300])
-    after = shop.open(build).assessed.findings
+    after = shop.builds.open(build).assessed.findings
     assert rule in {f.rule for f in after} - before
     worst = min((f.state for f in after if f.rule == rule), key=SEVERITY.__getitem__)
     for station, _, section in (place.partition("/") for place in RULES[rule].shown):

@@ -121,7 +121,7 @@ def test_the_sheet_of_each_demo_build_is_whole_and_of_the_paper_asked_for(client
 
 
 def test_what_a_build_has_nothing_of_is_said_and_the_rest_is_written(client: FlaskClient, app: Any, tmp_path: Path) -> None:
-    build = app.extensions["briskcell"].store.create(document_of(plan_of({"name": "Empty"})), "Empty")
+    build = app.extensions["briskcell"]._store.create(document_of(plan_of({"name": "Empty"})), "Empty")
     for key, words in (("circuit", "Nothing feeds this build"), ("gauge-c", "Nothing plays"), ("map-svg", "Nothing is connected"),
                        ("bay-png", "Nobody has measured"), ("stack-svg", "No part of this build has a size")):  # fmt: skip
         page = client.get(f"/builds/{build}/exports/{key}")

@@ -56,16 +56,16 @@ def test_every_station_and_slip_of_an_odd_build_answers(app: Any, name: str) -> 
     if not name.startswith("fault"):  # what these come to is pinned, fixes and all
         json.dumps(assessment_document(assess(plan, catalogue().stock())), allow_nan=False)
     shop, client = app.extensions["briskcell"], app.test_client()
-    build = shop.store.create(document_of(plan), name)
+    build = shop._store.create(document_of(plan), name)
     if name.startswith("fault"):
-        shop._keep(build, shop.stands_at(build), judged(name.removeprefix("fault: ")))
+        shop.builds._keep(build, shop.builds.stands_at(build), judged(name.removeprefix("fault: ")))
     slips = [f"part:{p.id}" for p in plan.parts()][::5] + [f"working:{k}" for k in ("draw", "runtime", "reserve")]
     shown: tuple[str, ...] = tuple(STATIONS)
     if name.startswith("fault"):  # what a broken build breaks is its own station and the brief
         shown = tuple(s for s in shown if s in ("brief", RULES[name.removeprefix("fault: ")].station))
     paths = [*(f"{s}?soc=3&state=peak" for s in shown), f"draw?slip={slips[0]}"]
     if not name.startswith("fault"):
-        head = shop.stands_at(build)
+        head = shop.builds.stands_at(build)
         paths += [*(f"draw?slip={s}" for s in slips[1:]), f"alternatives/{head}", f"packs/{head}", "history", "search"]
         paths.append(f"find?station=draw&slip={slips[0]}")
     for path in paths:
@@ -331,9 +331,9 @@ def test_connections_that_never_ask_lock_nobody_out(site: str) -> None:
 
 def test_the_shelf_pages_and_searches_and_keeps_what_it_shows(client: FlaskClient) -> None:
     shop = client.application.extensions["briskcell"]
-    document = shop.store.head(3).document
+    document = shop._store.head(3).document
     for k in range(120):
-        shop.store.create(document | {"name": f"Dunlin {k:03}"}, "made", shop.shelf()[0][0].known)
+        shop._store.create(document | {"name": f"Dunlin {k:03}"}, "made", shop.builds.shelf()[0][0].known)
     first, last = client.get("/").text, client.get("/?page=2").text
     assert "page 1 of 3" in first
     assert "Dunlin 119" in first
@@ -353,7 +353,7 @@ def test_the_shelf_pages_and_searches_and_keeps_what_it_shows(client: FlaskClien
 def test_any_two_revisions_are_compared_with_what_came_and_went(client: FlaskClient) -> None:
     for path, value in (("loads/screen/window/low_v", "5.09 V"), ("brief/hours", "3 h"), ("loads/screen/window/low_v", "4.5 V")):
         assert post(client, "edit", {"path": path, "value": value}).status_code == 200
-    made, sees, asks, back = (r.key for r in reversed(client.application.extensions["briskcell"].store.history(3)[0]))
+    made, sees, asks, back = (r.key for r in reversed(client.application.extensions["briskcell"]._store.history(3)[0]))
     one = client.get(f"/builds/3/history?compare={made}&with={sees}").text
     assert "Came with it" in one
     assert "Screen 4.3 in with backlight sees" in one
@@ -364,14 +364,14 @@ def test_any_two_revisions_are_compared_with_what_came_and_went(client: FlaskCli
 
 def test_a_long_history_is_paged_and_undo_reads_numbers_alone(client: FlaskClient) -> None:
     shop = client.application.extensions["briskcell"]
-    head = shop.store.head(3)
+    head = shop._store.head(3)
     for k in range(220):
-        head = shop.store.save(3, head.id, head.document, f"step {k}", None)
+        head = shop._store.save(3, head.id, head.document, f"step {k}", None)
     page = client.get("/builds/3/history").text
     assert "page 1 of 3, 221 changes" in page
     assert "Demo build" in client.get("/builds/3/history?page=2").text
     for k in range(219, 199, -1):
-        back = shop.store.step(3, head.id, back=True)
+        back = shop._store.step(3, head.id, back=True)
         assert back.redoes == f"step {k}"
         head = back
-    assert shop.store.step(3, head.id, back=False).words == "step 200"
+    assert shop._store.step(3, head.id, back=False).words == "step 200"

@@ -52,7 +52,7 @@ def test_a_rule_that_fails_is_a_finding_and_an_edit_that_made_it_fail_is_refused
     assert stored(client) == before
     monkeypatch.setitem(RULES, "trial", Rule("trial", "pack", "a trial", "nothing", broken))
     shop = client.application.extensions["briskcell"]
-    shop._assessed.clear()
+    shop.builds._assessed.clear()
     page = client.get("/builds/3/pack").text
     assert "The rule “trial” could not be judged" in page
     assert "9 h 55" in page, "everything else stands"
@@ -69,7 +69,7 @@ def test_a_part_that_fails_leaves_the_rest_of_the_page(
     client.get("/")
     monkeypatch.setattr(where, broken)
     shop = client.application.extensions["briskcell"]
-    shop._assessed.clear()
+    shop.builds._assessed.clear()
     for station in STATIONS:
         page = client.get(f"/builds/3/{station}")
         assert page.status_code == 200, (name, station)
@@ -85,7 +85,7 @@ def test_a_row_that_cannot_be_read_takes_only_its_own_build(client: FlaskClient,
     for junk in (b"\x00junk", "{", '{"name": 3, "colour": "red"}', "[]"):
         with sqlite3.connect(tmp_path / "builds.sqlite3") as raw:
             raw.execute("UPDATE revision SET document = ?, summary = NULL WHERE key = ?", (junk, head))
-        client.application.extensions["briskcell"]._assessed.clear()
+        client.application.extensions["briskcell"].builds._assessed.clear()
         shelf = client.get("/")
         assert shelf.status_code == 200
         assert "It cannot be read or judged" in shelf.text
@@ -96,7 +96,7 @@ def test_a_row_that_cannot_be_read_takes_only_its_own_build(client: FlaskClient,
         assert client.get("/builds/2/draw").status_code == 200
     history = client.get("/builds/3/history")
     assert history.status_code == 200
-    first = next(r.id for r in client.application.extensions["briskcell"].history(3)[0][::-1])
+    first = next(r.id for r in client.application.extensions["briskcell"].builds.history(3)[0][::-1])
     from tests.web.doors import token
 
     gone = client.post(f"/builds/3/history/{first}/restore", data={"csrf_token": token(client)})
@@ -131,7 +131,7 @@ def test_reading_goes_on_while_the_disk_is_full_and_an_edit_says_so(client: Flas
 def test_a_failure_nobody_foresaw_names_its_request_and_the_log(
     client: FlaskClient, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    monkeypatch.setattr("briskcell.services.workshop.Workshop.open", broken)
+    monkeypatch.setattr("briskcell.services.builds.Builds.open", broken)
     page = client.get("/builds/3/draw")
     assert page.status_code == 500
     assert str(tmp_path / "brisk-cell.log") in page.text
@@ -145,11 +145,11 @@ def test_an_import_is_judged_before_it_is_kept(client: FlaskClient, monkeypatch:
     from tests.web.doors import token
 
     monkeypatch.setitem(RULES, "trial", Rule("trial", "pack", "a trial", "nothing", broken))
-    count = client.application.extensions["briskcell"].shelf()[1]
+    count = client.application.extensions["briskcell"].builds.shelf()[1]
     plan = replaced(sanderling(), altered(sanderling().packs[0], parallel=3))
     form = {"csrf_token": token(client), "plan": (io.BytesIO(json.dumps(document_of(plan)).encode()), "p.json")}
     answer = client.post("/import", data=form)
     assert answer.status_code == 422
     assert "could not be judged" in answer.text
-    assert client.application.extensions["briskcell"].shelf()[1] == count
+    assert client.application.extensions["briskcell"].builds.shelf()[1] == count
     assert plan_of(document_of(plan)) == plan

@@ -51,7 +51,7 @@ def test_the_search_runs_beside_the_page_and_what_it_found_can_be_taken(client: 
 
 
 def test_a_search_of_an_earlier_version_is_asked_anew(client: FlaskClient, app: Flask) -> None:
-    rows = app.extensions["briskcell"].jobs._rows
+    rows = app.extensions["briskcell"]._jobs._rows
     rows.set(
         rows.add(3, "search"), state="done", result={"judged": 5, "seconds": 1.0, "points": [[1.0, 2.0, 3.0, 4.0]], "found": []}
     )
@@ -89,9 +89,9 @@ def test_the_command_line_plays_a_session_as_csv(tmp_path: Path, phases: str, en
 
 def test_fixes_of_a_build_that_has_gone_on_are_looked_for_no_longer(client: FlaskClient, monkeypatch: pytest.MonkeyPatch) -> None:
     shop = client.application.extensions["briskcell"]
-    now = shop.stands_at(2)
+    now = shop.builds.stands_at(2)
     numbers = iter([now, now, now + 1])  # another edit comes while the second finding is looked at
-    monkeypatch.setattr(shop, "stands_at", lambda _build: next(numbers))
+    monkeypatch.setattr(shop.builds, "stands_at", lambda _build: next(numbers))
     assert client.get(f"/builds/2/remedies/{now}").status_code == 204
-    monkeypatch.setattr(shop, "stands_at", lambda _build: now)
+    monkeypatch.setattr(shop.builds, "stands_at", lambda _build: now)
     assert "Try it" in client.get(f"/builds/2/remedies/{now}").text

@@ -43,7 +43,7 @@ def pages(app: Flask) -> list[tuple[str, str]]:
 
 
 def paired(phone: FlaskClient, shop: Workshop, *, reads_only: bool = False) -> None:
-    code = shop.pairing.code(reads_only=reads_only)
+    code = shop.devices.code(reads_only=reads_only)
     token = re.search(r'name="csrf_token" value="([^"]+)"', phone.get("/pair").text)
     assert token is not None
     answer = phone.post("/pair", data={"code": f"{code[:3]} {code[3:]}", "name": "my phone", "csrf_token": token[1]})
@@ -76,7 +76,7 @@ def test_a_paired_phone_is_in_until_it_is_shut_out(lan: Flask, phone: FlaskClien
     assert "7 h 00 wanted" in lan.test_client().get("/builds/3/draw").text, "the computer sees what the phone changed"
     for own in ("/devices",):
         assert phone.get(own).status_code == 403, "only who sits at the computer lets others in"
-    shop.pairing.devices.revoke(shop.pairing.devices.all()[0].key)
+    shop.devices.revoke(shop.devices.all()[0].key)
     assert phone.get("/", headers={"Accept": "text/html"}).headers["Location"] == "/pair"
     assert phone.get("/static/build/app.css", headers={"Accept": "text/html"}).status_code == 403
     assert post_refused(phone) == 403
@@ -97,12 +97,12 @@ def test_one_that_may_only_look_changes_nothing(lan: Flask, phone: FlaskClient) 
     for path, method in pages(lan):
         if method not in ("GET", "HEAD") and path != "/pair":
             assert phone.open(path, method=method).status_code == 403, path
-    assert shop.pairing.devices.all()[0].reads_only
+    assert shop.devices.all()[0].reads_only
 
 
 def test_guessing_the_code_is_stopped_after_five_tries(lan: Flask, phone: FlaskClient) -> None:
     shop: Workshop = lan.extensions["briskcell"]
-    code = shop.pairing.code()
+    code = shop.devices.code()
     token = re.search(r'name="csrf_token" value="([^"]+)"', phone.get("/pair").text)
     assert token is not None
     wrong = [f"{(int(code) + k) % 10**6:06d}" for k in range(1, 6)]
@@ -113,14 +113,14 @@ def test_guessing_the_code_is_stopped_after_five_tries(lan: Flask, phone: FlaskC
     right = phone.post("/pair", data={"code": code, "csrf_token": token[1]})
     assert right.status_code == 403, "the right one comes too late"
     assert "no longer holds" in right.text
-    assert not shop.pairing.devices.all()
-    assert phone.post("/pair", data={"code": shop.pairing.code()}).status_code == 400, "no token"
-    assert PHONE["REMOTE_ADDR"] in shop.pairing.alarm, "the computer is told whence"
+    assert not shop.devices.all()
+    assert phone.post("/pair", data={"code": shop.devices.code()}).status_code == 400, "no token"
+    assert PHONE["REMOTE_ADDR"] in shop.devices.alarm, "the computer is told whence"
     assert "5 wrong codes" in lan.test_client().get("/").text
     assert "wrong codes" not in phone.get("/pair").text
-    found = shop.pairing.pair(shop.pairing.shown, "", "")
-    assert found == shop.pairing.devices.all()[0].key
-    assert shop.pairing.pair(shop.pairing.shown, "", "") is None, "a code lets one device in"
+    found = shop.devices.pair(shop.devices.shown, "", "")
+    assert found == shop.devices.all()[0].key
+    assert shop.devices.pair(shop.devices.shown, "", "") is None, "a code lets one device in"
 
 
 def test_the_computer_shows_a_code_and_the_way(lan: Flask) -> None:
@@ -132,7 +132,7 @@ def test_the_computer_shows_a_code_and_the_way(lan: Flask) -> None:
     assert token is not None
     shown = client.post("/devices/code", data={"csrf_token": token[1]}, follow_redirects=True).text
     shop: Workshop = lan.extensions["briskcell"]
-    assert f"{shop.pairing.shown[:3]} {shop.pairing.shown[3:]}" in shown
+    assert f"{shop.devices.shown[:3]} {shop.devices.shown[3:]}" in shown
     assert "data:image/svg+xml" in shown
     lan.config["LAN"] = ""
     assert "brisk-cell serve --lan" in client.get("/devices").text

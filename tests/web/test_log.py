@@ -68,7 +68,7 @@ def test_a_meters_log_is_looked_at_corrected_taken_in_and_kept_for_the_next(page
 
 def test_a_complaint_names_suspects_and_the_reading_that_tells(client: FlaskClient, app: Flask) -> None:
     shop: Workshop = app.extensions["briskcell"]
-    unit = str(shop.units.add(SOUND, "one"))
+    unit = str(shop.benches._units.add(SOUND, "one"))
     asked = {"unit": unit, "station": "log", "do": "complaint"}
     for wrong in ({"when": "on Sundays"}, {"when": "loud", "what": "nothing"}):
         assert post(client, "log", asked | wrong).status_code == 422
@@ -76,10 +76,10 @@ def test_a_complaint_names_suspects_and_the_reading_that_tells(client: FlaskClie
     assert "the boss &lt;b&gt;fight&lt;/b&gt;" in page
     assert "a tired joint or contact: Wire from the pack, Toggle switch, 6 A, Fuse 5 A" in page
     assert "What tells the first two apart: <b>Wire from the pack from end to end</b>" in " ".join(page.split())
-    shop.units.take(int(unit), "joint:w-pack", 0.1)
+    shop.benches._units.take(int(unit), "joint:w-pack", 0.1)
     again = post(client, "log", {"unit": unit, "station": "log", "do": "repeat", "entry": "1", "step": "joint:w-pack"}).text
     assert "It stands there as the next to read" in " ".join(again.split()).replace("the next", "the next")
-    assert shop.units.readings(int(unit))[-1].value is None, "the step is asked again"
+    assert shop.benches._units.readings(int(unit))[-1].value is None, "the step is asked again"
     told = {"unit": unit, "station": "log", "entry": "1", "step": "joint:w-pack"}
     answer = post(client, "log", told | {"do": "answer", "reading": "quite a bit"})
     assert (answer.status_code, "not a figure" in answer.text) == (422, True)
@@ -102,7 +102,7 @@ def test_a_complaint_names_suspects_and_the_reading_that_tells(client: FlaskClie
 
 def test_pictures_are_kept_to_the_byte_and_bounded(client: FlaskClient, app: Flask) -> None:
     shop: Workshop = app.extensions["briskcell"]
-    unit = str(shop.units.add(SOUND, "one"))
+    unit = str(shop.benches._units.add(SOUND, "one"))
     body = io.BytesIO()
     Image.new("RGB", (320, 200), (10, 90, 80)).save(body, "JPEG")
     page = post(client, "photo", {"unit": unit, "station": "log", "file": sent(client, body.getvalue()), "words": "the joint"})
@@ -140,7 +140,7 @@ def learned(client: FlaskClient, unit: str) -> str:
 
 def test_a_timed_run_narrows_the_forecast_and_a_sibling_counts_less(client: FlaskClient, app: Flask) -> None:
     shop: Workshop = app.extensions["briskcell"]
-    grey, red = (str(shop.units.add(SOUND, name)) for name in ("grey", "red"))
+    grey, red = (str(shop.benches._units.add(SOUND, name)) for name in ("grey", "red"))
     assert "No run or capacity test yet" in learned(client, grey)
     for hours, says in (("ages", "not a figure"), ("0 h", "0 h cannot be"), ("49h40", "49 h 40? The plan plays 9 h 55")):
         answer = post(client, "log", {"unit": grey, "do": "run", "hours": hours, "end": "stop"})
@@ -162,23 +162,23 @@ def test_a_timed_run_narrows_the_forecast_and_a_sibling_counts_less(client: Flas
 
 def discharged(shop: Workshop, unit: int, share: float, ohm: float, on: datetime) -> None:
     """A discharge from full: so much of what the plan has, with a second resistor now and then that shows the resistance."""
-    curves = shop.open(SOUND).assessed.op.curves[0]
-    run = shop.runs.add(unit, "discharge", "At 2 A", {"kind": "discharge", "full": True, "below": 2.8}, state="done")
+    curves = shop.builds.open(SOUND).assessed.op.curves[0]
+    run = shop.benches._runs.add(unit, "discharge", "At 2 A", {"kind": "discharge", "full": True, "below": 2.8}, state="done")
     t = np.arange(0.0, 30_000.0, 2.0)
     amps = np.where((t // 200) % 2 == 0, 2.0, 1.0)
     out = np.concatenate([[0.0], np.cumsum(np.diff(t) * 0.5 * (amps[1:] + amps[:-1]))]) / 3600
     soc = 1.0 - out / (share * curves.capacity_ah)
     volts = np.interp(soc, curves.soc[::-1], curves.ocv_v[::-1]) - amps * ohm
-    appender = Appender(shop.runs.path(run))
+    appender = Appender(shop.benches._runs.path(run))
     appender.add_many(np.stack([t, volts, amps, np.full_like(t, np.nan)], axis=1)[(soc > 0) & (volts > 2.8)])
     appender.close()
-    shop.runs.set(run, words="Ended at 2.79 V, below 2.80 V.", began_at=on)
+    shop.benches._runs.set(run, words="Ended at 2.79 V, below 2.80 V.", began_at=on)
 
 
 def test_cells_age_test_by_test_and_a_worn_one_is_said_to_be(client: FlaskClient, app: Flask) -> None:
     shop: Workshop = app.extensions["briskcell"]
-    unit = shop.units.add(SOUND, "one")
-    plan = shop.open(SOUND).plan
+    unit = shop.benches._units.add(SOUND, "one")
+    plan = shop.builds.open(SOUND).plan
     pack = plan.packs[0]
     besides = pack.link_resistance_ohm.likely + (pack.protection.resistance_ohm.likely if pack.protection else 0.0)
     discharged(shop, unit, 1.0, 0.05 / 2 + besides, datetime(2026, 3, 1))
@@ -200,30 +200,30 @@ def test_cells_age_test_by_test_and_a_worn_one_is_said_to_be(client: FlaskClient
     assert ("counts as worn out: replace it" in page) == (0.75 * share < 0.8)
     assert "Already the first test" not in page
     assert "plot-aged" in page
-    other = shop.units.add(SOUND, "two")
+    other = shop.benches._units.add(SOUND, "two")
     discharged(shop, other, 0.85, 0.05, datetime(2026, 9, 1))
     assert "Already the first test was well below the label" in learned(client, str(other))
 
 
 def test_a_measured_discharge_stands_beside_its_prediction(client: FlaskClient, app: Flask) -> None:
     shop: Workshop = app.extensions["briskcell"]
-    unit = shop.units.add(SOUND, "one")
-    curves = shop.open(SOUND).assessed.op.curves[0]
-    run = shop.runs.add(
+    unit = shop.benches._units.add(SOUND, "one")
+    curves = shop.builds.open(SOUND).assessed.op.curves[0]
+    run = shop.benches._runs.add(
         unit, "discharge", "At 2 A", {"kind": "discharge", "quantity": "volts", "full": True, "below": 2.8}, state="done"
     )
     t = np.arange(0.0, 20_000.0, 10.0)
     soc = 1.0 - t * 2.0 / 3600 / (0.9 * curves.capacity_ah)  # a tenth less than planned
     volts = np.interp(soc, curves.soc[::-1], curves.ocv_v[::-1]) - 2.0 * np.interp(soc, curves.soc[::-1], curves.steady_ohm[::-1])
     rows = np.stack([t, volts, np.full_like(t, 2.0), np.full_like(t, np.nan)], axis=1)[(soc > 0) & (volts > 2.8)]
-    appender = Appender(shop.runs.path(run))
+    appender = Appender(shop.benches._runs.path(run))
     appender.add_many(rows)
     appender.close()
-    shop.runs.set(run, words="Ended at 2.79 V, below 2.80 V.")
+    shop.benches._runs.set(run, words="Ended at 2.79 V, below 2.80 V.")
     page = " ".join(client.get(f"/builds/{SOUND}/log").text.split())
     assert "10.0% less than planned" in page
     assert "what the plan predicts at the same amps" in page
-    cell = shop.open(SOUND).plan.packs[0].cell
+    cell = shop.builds.open(SOUND).plan.packs[0].cell
     assert f"{0.9 * cell.capacity_ah.likely / cell.label_ah.likely:.0%} of its label" in page
     held = float(rows[-1, 0]) * 2.0 / 3600
     assert f"{held:.2f} Ah" in page

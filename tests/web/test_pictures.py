@@ -106,7 +106,7 @@ def test_a_rail_of_the_wrong_volts_is_set_right_in_one_step() -> None:
 
 
 def test_the_station_of_rails_tells_what_a_higher_voltage_would_destroy(workshop: Workshop) -> None:
-    opened = workshop.open(3)
+    opened = workshop.builds.open(3)
     surface = rails_station.surface(opened, View("rails", 0.7, "play", ""))
     (radio,) = surface["guarded"]
     assert radio.load.id == "radio"
@@ -117,9 +117,9 @@ def test_the_station_of_rails_tells_what_a_higher_voltage_would_destroy(workshop
 
 
 def test_every_stop_before_the_packs_own_end_is_named_and_what_it_strands_is_shaded(workshop: Workshop) -> None:
-    weak = workshop.store.create(workshop.store.head(3).document, "weak")
-    base = workshop.open(weak).revision.id
-    changed = workshop.change(weak, base, lambda a: swap(a.plan, "boost", "boost-5v-1a"))
+    weak = workshop._store.create(workshop._store.head(3).document, "weak")
+    base = workshop.builds.open(weak).revision.id
+    changed = workshop.builds.change(weak, base, lambda a: swap(a.plan, "boost", "boost-5v-1a"))
     surface = pack_station.surface(changed, View("pack", 0.7, "play", ""))  # type: ignore[arg-type]
     plot = surface["plot"]
     words = [m["words"] for m in plot["marks"]]
@@ -132,7 +132,7 @@ def test_every_stop_before_the_packs_own_end_is_named_and_what_it_strands_is_sha
 
 
 def test_candidates_are_drawn_where_their_figures_are(workshop: Workshop) -> None:
-    shown = pack_station.choices(workshop.open(3))
+    shown = pack_station.choices(workshop.builds.open(3))
     played = [c for c in shown["found"] if c.runtime_h]
     spots = [s for s in shown["scatter"].shapes if s.look.startswith("spot")]
     assert len(spots) == len(played)
@@ -142,7 +142,7 @@ def test_candidates_are_drawn_where_their_figures_are(workshop: Workshop) -> Non
     by_depth = sorted(points, key=lambda p: p[0].thickness_mm)
     assert all(a[1] <= b[1] for a, b in pairwise(by_depth))
     assert [s.look.endswith("here") for s in spots].count(True) == 1
-    assert pack_station.choices(workshop.open(2))["scatter"] is None, "nothing plays there: no picture that pretends"
+    assert pack_station.choices(workshop.builds.open(2))["scatter"] is None, "nothing plays there: no picture that pretends"
 
 
 def test_a_number_shows_its_change_only_where_it_can_be_seen() -> None:

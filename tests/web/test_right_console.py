@@ -50,7 +50,7 @@ def test_every_key_and_button_keeps_the_console_that_is_looked_at(page: Page, si
     page.get_by_role("button", name="Found and marked").click()
     expect(heading).to_contain_text("1 of 43 proven")
     shop: Workshop = app.extensions["briskcell"]
-    assert [len(shop.units.readings(u.id)) for u in shop.units.units(SOUND)] == [1, 0]
+    assert [len(shop.benches._units.readings(u.id)) for u in shop.benches._units.units(SOUND)] == [1, 0]
     page.locator("body").press("2")  # the Draw station, and back: the console comes along
     expect(page.locator('[data-station="draw"]')).to_be_visible()
     page.locator("body").press("-")
@@ -71,7 +71,7 @@ def test_a_step_opens_empty_and_a_double_enter_proves_one(page: Page, site: str,
         expect(page.locator("#h-next")).not_to_have_text(before)
     box = page.locator(".reading input").first
     expect(box).to_be_focused()
-    taken = len(shop.units.readings(1))
+    taken = len(shop.benches._units.readings(1))
     done = int(re.search(r"(\d+) of \d+ proven", page.locator("#h-next").inner_text())[1])  # type: ignore[index]
     box.fill("0.1")
     box.press("Enter")
@@ -79,7 +79,7 @@ def test_a_step_opens_empty_and_a_double_enter_proves_one(page: Page, site: str,
     expect(page.locator("#h-next")).to_contain_text(f"{done + 1} of")
     expect(page.locator(".reading input").first).to_have_value("")
     page.wait_for_timeout(400)
-    steps = [r.step for r in shop.units.readings(1)[taken:]]
+    steps = [r.step for r in shop.benches._units.readings(1)[taken:]]
     assert len(set(steps)) == 1, "what was read for one step proves no other"
     expect(page.locator("#h-next")).to_contain_text(f"{done + 1} of")
 
@@ -89,7 +89,7 @@ def test_a_reading_is_bound_to_its_own_step(client: FlaskClient, app: Flask) -> 
     unit = key(client, "unit", "1")
     headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": base(client)}
     shop: Workshop = app.extensions["briskcell"]
-    for step in (r.key for r in shop.open(SOUND).assessed.ladder if not r.unit):
+    for step in (r.key for r in shop.builds.open(SOUND).assessed.ladder if not r.unit):
         client.post(f"/builds/{SOUND}/reading", data={"unit": unit, "step": step}, headers=headers)
     data = {"unit": unit, "step": "joint:w-pack", "read-joint:switch": "0.1"}
     answer = client.post(f"/builds/{SOUND}/reading", data=data, headers=headers)
@@ -120,13 +120,13 @@ def test_a_tab_from_before_a_restore_is_told_and_keeps_what_was_typed(page: Page
     field = page.locator('input[aria-describedby="e-brief-hours"]')
     name = shop.uploads.begin()
     shop.uploads.add(name, 0, (tmp_path / "all.zip").read_bytes())
-    shop.restore_backup(name)
+    shop.backups.put_back(name)
     field.fill("11 h")
     field.press("Enter")
     expect(page.locator("#notice")).to_contain_text("Another shelf stands here now")
     expect(page.locator("#notice")).to_contain_text("Nothing was changed")
     expect(field).to_have_value("11 h")
-    assert shop.open(SOUND).plan.brief.hours != 11
+    assert shop.builds.open(SOUND).plan.brief.hours != 11
     page.reload()
     field.fill("11 h")
     field.press("Enter")
@@ -142,10 +142,10 @@ def test_a_backup_by_the_page_leaves_nothing_behind(page: Page, site: str, tmp_p
         line.sendall(b"GET /backup/brisk-cell.zip HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
         line.recv(100)
     until = time.monotonic() + 5
-    while (list(tmp_path.glob(".copy-*")) or shop.recorder._leases.all("copy")) and time.monotonic() < until:
+    while (list(tmp_path.glob(".copy-*")) or shop.benches._recorder._leases.all("copy")) and time.monotonic() < until:
         time.sleep(0.02)
     assert not list(tmp_path.glob(".copy-*"))
-    assert shop.recorder._leases.all("copy") == ()
+    assert shop.benches._recorder._leases.all("copy") == ()
 
 
 def test_a_device_starts_no_load_and_adds_no_instrument_unless_it_may_and_its_stream_ends_with_it(app: Flask) -> None:
@@ -162,8 +162,8 @@ def _as_a_phone(app: Flask) -> None:
     phone.environ_base = {**phone.environ_base, "REMOTE_ADDR": "192.168.1.23"}
     sent = re.search(r'name="csrf_token" value="([^"]+)"', phone.get("/pair").text)
     assert sent is not None
-    phone.post("/pair", data={"code": shop.pairing.code(), "name": "my phone", "csrf_token": sent[1]})
-    (device,) = shop.pairing.devices.all()
+    phone.post("/pair", data={"code": shop.devices.code(), "name": "my phone", "csrf_token": sent[1]})
+    (device,) = shop.devices.all()
     post(here, "unit", {"name": "one", "station": "bench"})
     post(here, "simulate", {"unit": "1", "soc": "90 %", "speed": "1"})
     asked = {
@@ -304,7 +304,7 @@ def test_moments_are_shown_in_this_computers_zone(client: FlaskClient, monkeypat
         shop: Workshop = app.extensions["briskcell"]
         post(client, "unit", {"name": "one", "station": "log"})
         post(client, "log", {"unit": "1", "do": "change", "words": "a note", "at": "2026-11-26T14:30"})
-        assert [e.at.isoformat() for e in shop.log.of_unit(1)] == ["2026-11-26T09:00:00"], "kept as the world's one time"
+        assert [e.at.isoformat() for e in shop.logs._log.of_unit(1)] == ["2026-11-26T09:00:00"], "kept as the world's one time"
         assert "14:30 IST" in client.get(f"/builds/{SOUND}/log").text
         assert post(client, "log", {"unit": "1", "do": "change", "words": "x", "at": "0001-01-01T00:00"}).status_code in (200, 422)
         assert client.get(f"/builds/{SOUND}/log").status_code == 200

@@ -73,9 +73,9 @@ def test_places_and_sizes_are_refused_in_words(client: FlaskClient) -> None:
 
 def test_a_part_of_no_known_size_is_given_one_and_typed_over(client: FlaskClient, app: Flask) -> None:
     shop = app.extensions["briskcell"]
-    shop.change(
+    shop.builds.change(
         SOUND,
-        shop.stands_at(SOUND),
+        shop.builds.stands_at(SOUND),
         lambda a: Edit(replaced(a.plan, altered(a.plan.by_id["radio"], body=None, part_class="")), "x"),
     )
     page = " ".join(client.get(f"/builds/{SOUND}/room").text.split())

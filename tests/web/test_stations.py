@@ -111,7 +111,7 @@ def test_no_words_of_the_map_meet_or_leave_it(page: Page, site: str, app: Any, g
     odd = list(odd_documents().values())[::2]
     files = {"crowded": [write_plan(p) for p in plans],
              "odd": [json.dumps(d, default=lambda v: v.model_dump()).encode() for d in odd]}  # fmt: skip
-    builds = [shop.import_plan(io.BytesIO(f)) for f in files.get(group, ())] or [SOUND, FAILING, 1]
+    builds = [shop.builds.import_plan(io.BytesIO(f)) for f in files.get(group, ())] or [SOUND, FAILING, 1]
     sizes = {"demo": SIZES, "crowded": (SIZES[1], SIZES[4]), "odd": SIZES[:1]}[group]
     for build in builds:
         for width, state in sizes:

@@ -28,15 +28,15 @@ from . import (  # noqa: F401  compare adds to the shelf; history, mending, part
     parts,
     sheet,
     shelf,
+    stations,
     told,
     uploads,
 )
 from .exports import routes as exports_routes  # noqa: F401  adds to the build
 from .safe import CONVERTERS, pages_of_this_shelf
 from .sessions import Timeless
-from .stations import load_routes
+from .shop import EXTENSION
 
-EXTENSION = "briskcell"
 MOST_BODY = MOST_BYTES + 100_000
 
 
@@ -84,7 +84,7 @@ def create_app(data: Path, *, extra_hosts: tuple[str, ...] = ()) -> Flask:
     app.jinja_loader = ChoiceLoader([app.jinja_loader, PackageLoader("briskcell.exports")])  # type: ignore[list-item]
     errors.install(app)
     app.url_map.converters |= CONVERTERS
-    load_routes()
+    stations.load()
     app.register_blueprint(shelf.bp)
     app.register_blueprint(drawer.bp)
     app.register_blueprint(build.bp)

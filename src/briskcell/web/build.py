@@ -12,21 +12,20 @@ from flask import Blueprint, Response, abort, make_response, render_template, re
 from briskcell.core.assess import Assessment
 from briskcell.core.stations import STATIONS
 from briskcell.formats.plan_json import write_plan
+from briskcell.services.builds import Conflict, Opened
 from briskcell.services.edits import swap, values
 from briskcell.services.edits.differences import differences
 from briskcell.services.edits.values import Edit
-from briskcell.services.mending import KIND as MENDING
-from briskcell.services.workshop import Conflict, Opened
 
 from .frame.finder import findable
 from .frame.frame import frame_of, pieces
 from .frame.map import stepping
 from .htmx import download, page_or_partial
 from .safe import file_name, named
-from .shelf import workshop
-from .stations.which_unit import with_unit
+from .shop import builds, searches
 from .units import plain
 from .view import WIDTHS, View, view_of
+from .which_unit import with_unit
 
 bp = Blueprint("build", __name__, url_prefix="/builds/<build:build_id>")
 LONGEST = 400  # characters of a form's field that are looked at
@@ -45,7 +44,7 @@ def render(opened: Opened | Conflict, view: View) -> Response:
     shown = opened.current if isinstance(opened, Conflict) else opened
     view = with_unit(view, shown.revision.build_id)
     fails = any(f.state == "fails" for f in shown.assessed.findings)
-    job = workshop().jobs.of(shown.revision.build_id, MENDING) if fails else None
+    job = searches().mending_of(shown.revision.build_id) if fails else None
     context = {"conflict": conflict, "job": job, **addresses(shown, view), **frame_of(shown, view)}
     if conflict is not None:
         context["differences"] = {
@@ -70,7 +69,7 @@ def addresses(opened: Opened, view: View) -> dict[str, str]:
 @bp.get("/find")
 def find(build_id: int) -> str:
     """What the finder lists: asked for when it opens."""
-    opened, view = workshop().open(build_id), view_of(request.args)
+    opened, view = builds().open(build_id), view_of(request.args)
     return render_template("frame/_found.html", found=findable(opened.assessed), id=build_id, view=view,
                            opened=opened, **addresses(opened, view))  # fmt: skip
 
@@ -80,12 +79,12 @@ def station(build_id: int, station: str) -> Response:
     """A station at one operating point."""
     if station not in STATIONS:
         abort(404)
-    return render(workshop().open(build_id), view_of(request.args, station))
+    return render(builds().open(build_id), view_of(request.args, station))
 
 
 def base_revision() -> int:
     """The revision a change started from: as the page says at the moment of sending."""
-    base = workshop().based_on(request.headers.get("X-Base") or request.form.get("base", ""))
+    base = builds().based_on(request.headers.get("X-Base") or request.form.get("base", ""))
     return base if base is not None else abort(400)
 
 
@@ -99,14 +98,14 @@ def change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
         shows = after.shows
         return after
 
-    opened, view = workshop().change(build_id, base_revision(), made), view_of(request.form)
+    opened, view = builds().change(build_id, base_revision(), made), view_of(request.form)
     return render(opened, replace(view, slip=f"part:{shows}") if shows and not isinstance(opened, Conflict) else view)
 
 
 @bp.get("/newer")
 def newer(build_id: int) -> Response:
     """Whether the build was changed elsewhere since the page was made: nothing, or a word and a way to see it."""
-    if workshop().newest(build_id) == request.headers.get("X-Base"):
+    if builds().newest(build_id) == request.headers.get("X-Base"):
         return make_response("", 204)
     return make_response(render_template("frame/_newer.html", build_id=build_id, own=request.args.get("station", "draw")))
 
@@ -147,31 +146,31 @@ def swap_part(build_id: int) -> Response:
 def adopt(build_id: int) -> Response:
     """Take the other change of a conflict in place of what stands."""
     wanted = named("revision", request.form.get("revision"))
-    return render(workshop().adopt(build_id, base_revision(), wanted or abort(400)), view_of(request.form))
+    return render(builds().adopt(build_id, base_revision(), wanted or abort(400)), view_of(request.form))
 
 
 @bp.post("/undo")
 def undo(build_id: int) -> Response:
     """One change back."""
-    return render(workshop().step(build_id, base_revision(), back=True), view_of(request.form))
+    return render(builds().step(build_id, base_revision(), back=True), view_of(request.form))
 
 
 @bp.post("/redo")
 def redo(build_id: int) -> Response:
     """One change forth."""
-    return render(workshop().step(build_id, base_revision(), back=False), view_of(request.form))
+    return render(builds().step(build_id, base_revision(), back=False), view_of(request.form))
 
 
 @bp.post("/mark")
 def mark(build_id: int) -> Response:
     """Mark the build as it is as the baseline, or take the mark away."""
-    return render(workshop().toggle_mark(build_id), view_of(request.form))
+    return render(builds().toggle_mark(build_id), view_of(request.form))
 
 
 @bp.get("/flows/<revision:revision>.json")
 def flows(build_id: int, revision: int) -> Response:
     """All that the map of a revision needs to step by itself, as it is drawn on the page."""
-    width, assessed = request.args.get("width", ""), workshop().at(build_id, revision).assessed
+    width, assessed = request.args.get("width", ""), builds().at(build_id, revision).assessed
     found = stepping(assessed, request.args.get("map", ""), width if width in WIDTHS else WIDTHS[0])
     response = make_response(json.dumps(found, separators=(",", ":")))
     response.headers["Content-Type"] = "application/json"
@@ -181,5 +180,5 @@ def flows(build_id: int, revision: int) -> Response:
 @bp.get("/plan.json")
 def export(build_id: int) -> Response:
     """The plan as a file."""
-    plan = workshop().open(build_id).plan
+    plan = builds().open(build_id).plan
     return download(write_plan(plan), "application/json", f"{file_name(plan.name)}.json")

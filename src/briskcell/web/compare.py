@@ -13,12 +13,14 @@ from werkzeug.wrappers import Response
 from briskcell.drawing.curves import numbers, plot
 from briskcell.model.parts import State
 from briskcell.services import compare
+from briskcell.services.builds import Opened
 from briskcell.services.compare import MOST, Side
+from briskcell.services.faults import UnknownBuildError
 from briskcell.services.judge import sheltered
-from briskcell.services.workshop import Opened, UnknownBuildError, Workshop
 
+from . import shop
 from .safe import is_name, named
-from .shelf import bp, workshop
+from .shelf import bp
 
 ROLES = ("limit", "demand", "quiet", "other")
 POINTS = 61
@@ -27,9 +29,8 @@ POINTS = 61
 @bp.get("/compare")
 def builds() -> str | Response:
     """Two to four builds, each as it stands."""
-    shop = workshop()
     wanted = list(dict.fromkeys(v for v in request.args.getlist("build") if is_name(v)))[:MOST]
-    opened = [(n, _opened(shop, n)) for n in (named("build", v) or 0 for v in wanted)]
+    opened = [(n, _opened(n)) for n in (named("build", v) or 0 for v in wanted)]
     sides = [Side(n, o.assessed.plan.name, o.assessed) for n, o in opened if o]
     if len(sides) < 2:
         return redirect(url_for("shelf.shelf", few=1), 303)
@@ -39,10 +40,10 @@ def builds() -> str | Response:
                            lost=len(wanted) - len(sides))  # fmt: skip
 
 
-def _opened(shop: Workshop, build_id: int) -> Opened | None:
+def _opened(build_id: int) -> Opened | None:
     """A build as it stands; None where there is none, or it cannot be read."""
     try:
-        return sheltered("what is compared", partial(shop.open, build_id), None)
+        return sheltered("what is compared", partial(shop.builds().open, build_id), None)
     except UnknownBuildError:
         return None
 

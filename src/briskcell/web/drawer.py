@@ -13,16 +13,15 @@ from briskcell.services.drawer.substitutes import across, substitutes
 
 from . import build
 from .htmx import download
-from .shelf import workshop
+from .shop import builds, workshop
 
 bp = Blueprint("drawer", __name__, url_prefix="/drawer")
 FIELDS = ("quantity", "price", "measured")
 
 
 def _page(error: FigureError | None = None, typed: dict[str, str] | None = None) -> str:
-    shop = workshop()
-    rows, _ = shop.shelf()
-    context: dict[str, Any] = {"items": drawer.contents(shop.drawer), "classes": drawer.all_classes(), "error": error,
+    rows, _ = builds().shelf()
+    context: dict[str, Any] = {"items": workshop().drawer.contents(), "classes": drawer.all_classes(), "error": error,
                                "typed": dict.fromkeys(("part_class", *FIELDS), "") | (typed or {}), "builds": rows}  # fmt: skip
     return render_template("drawer.html", **context)
 
@@ -36,13 +35,13 @@ def contents() -> str:
 @bp.post("")
 def put() -> Response:
     """Set what is said of a class, or take it out; where a figure makes no sense the page again, with what was typed."""
-    part_class, store = request.form.get("part_class", "")[:80], workshop().drawer
+    part_class, own = request.form.get("part_class", "")[:80], workshop().drawer
     if request.form.get("do") == "out":
-        drawer.take_out(store, part_class)
+        own.take_out(part_class)
         return redirect(url_for("drawer.contents"), 303)
     values = {n: request.form.get(n, "")[:400] for n in FIELDS} | {"sold_out": request.form.get("sold_out", "")}
     try:
-        drawer.put(store, part_class, values)
+        own.put(part_class, values)
     except FigureError as error:
         return make_response(_page(error, values | {"part_class": part_class}), 422)
     return redirect(url_for("drawer.contents"), 303)
@@ -51,7 +50,7 @@ def put() -> Response:
 @bp.get("/drawer.csv")
 def table_out() -> Response:
     """The drawer as a table."""
-    return download(drawer.write_drawer(workshop().drawer), "text/csv", "drawer.csv")
+    return download(workshop().drawer.written(), "text/csv", "drawer.csv")
 
 
 @bp.post("/table")
@@ -61,7 +60,7 @@ def table_in() -> Response:
     try:
         if upload is None or not upload.filename:
             raise FigureError("table", "No file was chosen.", fix="Choose a table in CSV.")
-        drawer.read_drawer(workshop().drawer, upload.stream.read(drawer.MOST_BYTES + 1))
+        workshop().drawer.read(upload.stream.read(drawer.MOST_BYTES + 1))
     except FigureError as error:
         return make_response(_page(error), 422)
     return redirect(url_for("drawer.contents"), 303)
@@ -70,16 +69,14 @@ def table_in() -> Response:
 @build.bp.get("/shopping")
 def shopping(build_id: int) -> str:
     """What a build still wants, less what lies in the drawer."""
-    opened = workshop().open(build_id)
-    return render_template(
-        "shopping.html", id=build_id, opened=opened, wanted=drawer.shopping(opened.plan, workshop().drawer.rows())
-    )
+    opened = builds().open(build_id)
+    return render_template("shopping.html", id=build_id, opened=opened, wanted=workshop().drawer.shopping(opened.plan))
 
 
 @build.bp.get("/library")
 def library(build_id: int) -> str:
     """Parts whose figures are not those of their class in the library, as it is now, with what differs."""
-    opened = workshop().open(build_id)
+    opened = builds().open(build_id)
     plan = opened.plan
     found = [
         (plan.by_id[element], [d.words for d in figures]) for element, figures in opened.assessed.differences.items() if figures
@@ -90,14 +87,14 @@ def library(build_id: int) -> str:
 @build.bp.get("/substitutes")
 def swaps(build_id: int) -> str:
     """Which parts of the whole build another class would do better for."""
-    assessed = workshop().open(build_id).assessed
+    assessed = builds().open(build_id).assessed
     return render_template("_swaps.html", id=build_id, found=across(assessed, workshop().drawer.rows()))
 
 
 @build.bp.get("/substitutes/<part>")
 def others(build_id: int, part: str) -> str:
     """Which other classes would do in a part's place."""
-    assessed = workshop().open(build_id).assessed
+    assessed = builds().open(build_id).assessed
     found = assessed.plan.by_id.get(part) or abort(404)
     return render_template("frame/_substitutes.html", id=build_id, part=found,
                            found=substitutes(assessed, found, workshop().drawer.rows()))  # fmt: skip

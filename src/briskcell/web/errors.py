@@ -11,7 +11,8 @@ from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException, SecurityError
 
 from briskcell.model.errors import FigureError, PlanError
-from briskcell.services.workshop import DatabaseFault, OlderShelfError, UnknownBuildError, UnreadableError, why
+from briskcell.services.builds import OlderShelfError
+from briskcell.services.faults import DatabaseFault, UnknownBuildError, UnreadableError, why
 
 from .htmx import field_error, wants_partial
 

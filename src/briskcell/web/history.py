@@ -7,29 +7,28 @@ from typing import Any
 from flask import abort, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
+from briskcell.services.builds import HISTORY_PAGE, Conflict
 from briskcell.services.compare import Side
 from briskcell.services.edits.differences import differences
 from briskcell.services.judge import sheltered
-from briskcell.services.workshop import HISTORY_PAGE, Conflict
 
 from .build import bp, form, render
 from .compare import overlaid
 from .frame.frame import figures_of
 from .safe import is_name, named, row_number
-from .shelf import workshop
+from .shop import builds
 from .view import view_of
 
 
 @bp.get("/history")
 def history(build_id: int) -> str:
     """Every revision of the build, the newest first; two of them side by side."""
-    shop = workshop()
     wanted, page = _revision("compare"), min(row_number(request.args.get("page")) or 0, 10**6)
-    opened = sheltered("what stands", lambda: shop.open(build_id), None)
-    other = sheltered("what is compared", lambda: shop.at(build_id, wanted), None) if wanted and opened else None
+    opened = sheltered("what stands", lambda: builds().open(build_id), None)
+    other = sheltered("what is compared", lambda: builds().at(build_id, wanted), None) if wanted and opened else None
     second = _revision("with")
-    to = sheltered("what it is compared with", lambda: shop.at(build_id, second), None) if second and other else opened
-    rows, count = shop.history(build_id, page)
+    to = sheltered("what it is compared with", lambda: builds().at(build_id, second), None) if second and other else opened
+    rows, count = builds().history(build_id, page)
     beside: dict[str, Any] = {"compared": [], "differences": [], "came": [], "went": [], "plots": []}
     if other and to:
         had, has = ({f.key: f"{f.state}: {f.cause}" for f in o.assessed.findings} for o in (other, to))
@@ -53,17 +52,17 @@ def _revision(arg: str) -> int | None:
 @bp.post("/history/<revision:revision>/<action>")
 def act_on(build_id: int, revision: int, action: str) -> Response:
     """Name a revision, mark it, go back to it, or start a variant from it."""
-    shop, back = workshop(), url_for("build.history", build_id=build_id)
+    back = url_for("build.history", build_id=build_id)
     name = form("name").strip()[:120]
     if action == "name":
-        shop.name_revision(build_id, revision, name)
+        builds().name_revision(build_id, revision, name)
     elif action == "mark":
-        shop.mark(build_id, revision)
+        builds().mark(build_id, revision)
     elif action == "restore":
-        if isinstance(done := shop.restore(build_id, revision), Conflict):
+        if isinstance(done := builds().restore(build_id, revision), Conflict):
             return render(done, view_of(request.form))
     elif action == "variant":
-        back = url_for("build.station", build_id=shop.variant(build_id, revision, name or "Variant"), station="draw")
+        back = url_for("build.station", build_id=builds().variant(build_id, revision, name or "Variant"), station="draw")
     else:
         abort(404)
     return redirect(back, 303)

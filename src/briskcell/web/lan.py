@@ -11,9 +11,8 @@ from itsdangerous import BadSignature, URLSafeSerializer
 from werkzeug.wrappers import Response as BaseResponse
 
 from briskcell.model.errors import FigureError
-from briskcell.services.workshop import Workshop
 
-from .shelf import workshop
+from .shop import workshop
 
 bp = Blueprint("lan", __name__)
 # The last are for whom sits at it: who lets others in, puts another shelf here, or says with his own hands that a lead is off.
@@ -35,7 +34,7 @@ def install(app: Flask) -> None:
             return make_response("Brisk Cell answers on the loopback address alone.\n", 403, {"Content-Type": "text/plain"})
         if request.endpoint in OPEN:
             return None
-        device = workshop().pairing.devices.get(_key())
+        device = workshop().devices.get(_key())
         if device is None or device.revoked:
             log.info("unpaired", address=request.remote_addr, path=request.path[:100])
             if _wants_a_page():
@@ -86,16 +85,8 @@ def who_asks() -> str | None:
 def begun_from() -> str:
     """Words for who begins something: nothing for whom sits at this computer."""
     device = who_asks()
-    found = None if device is None else workshop().pairing.devices.get(device)
+    found = None if device is None else workshop().devices.get(device)
     return f", begun from {found.name}" if found else ""
-
-
-def still_let_in(shop: Workshop, device: str | None) -> bool:
-    """Whether who asked may still be answered: a device that was shut out meanwhile is not."""
-    if device is None:
-        return True
-    found = shop.pairing.devices.get(device)
-    return found is not None and not found.revoked
 
 
 def at_the_computer(slot: str) -> None:
@@ -107,7 +98,7 @@ def at_the_computer(slot: str) -> None:
         For any other.
     """
     device = who_asks()
-    found = None if device is None else workshop().pairing.devices.get(device)
+    found = None if device is None else workshop().devices.get(device)
     if device is not None and (found is None or not found.may_load):
         raise FigureError(slot, "This device may not add instruments, or let a load draw.",
                           fix="Do it at the computer, or allow it there under Devices.")  # fmt: skip
@@ -116,13 +107,13 @@ def at_the_computer(slot: str) -> None:
 @bp.get("/pair")
 def pair() -> Response:
     """Where a device gives the code."""
-    return make_response(render_template("pair.html", wrong=False, open=workshop().pairing.tries_left > 0))
+    return make_response(render_template("pair.html", wrong=False, open=workshop().devices.tries_left > 0))
 
 
 @bp.post("/pair")
 def let_in() -> BaseResponse:
     """The code, tried."""
-    pairing = workshop().pairing
+    pairing = workshop().devices
     key = pairing.pair(request.form.get("code", "")[:20], request.form.get("name", ""), request.remote_addr or "")
     if key is None:
         log.warning("pairing refused", address=request.remote_addr)
@@ -135,17 +126,17 @@ def let_in() -> BaseResponse:
 @bp.get("/devices")
 def devices() -> Response:
     """Which devices are let in, and a code for the next; on this computer alone."""
-    shop = workshop()
+    known = workshop().devices
     address = current_app.config.get("LAN", "")
     picture = segno.make(f"{address}pair", error="m") if address else None
     drawn = picture.svg_data_uri(scale=6, border=2) if picture else ""
     context = {
-        "devices": shop.pairing.devices.all(),
-        "code": shop.pairing.shown,
+        "devices": known.all(),
+        "code": known.shown,
         "address": address,
         "picture": drawn,
-        "reads_only": shop.pairing.reads_only,
-        "tries": shop.pairing.tries_left,
+        "reads_only": known.reads_only,
+        "tries": known.tries_left,
     }
     return make_response(render_template("devices.html", **context))
 
@@ -153,19 +144,19 @@ def devices() -> Response:
 @bp.post("/devices/code")
 def new_code() -> BaseResponse:
     """A new code."""
-    workshop().pairing.code(reads_only=request.form.get("reads_only") == "yes")
+    workshop().devices.code(reads_only=request.form.get("reads_only") == "yes")
     return redirect(url_for("lan.devices"), 303)
 
 
 @bp.post("/devices/revoke")
 def revoke() -> BaseResponse:
     """Shut a device out at once."""
-    workshop().pairing.devices.revoke(request.form.get("device", "")[:16])
+    workshop().devices.revoke(request.form.get("device", "")[:16])
     return redirect(url_for("lan.devices"), 303)
 
 
 @bp.post("/devices/allow")
 def allow() -> BaseResponse:
     """Say whether a device may add instruments and let loads draw."""
-    workshop().pairing.devices.allow(request.form.get("device", "")[:16], may_load=request.form.get("may_load") == "yes")
+    workshop().devices.allow(request.form.get("device", "")[:16], may_load=request.form.get("may_load") == "yes")
     return redirect(url_for("lan.devices"), 303)

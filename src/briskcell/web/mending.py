@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from flask import Response, make_response, render_template, request
 
-from briskcell.services.mending import KIND, take_mended
-from briskcell.services.workshop import Opened
+from briskcell.services.builds import Opened
 
 from .build import base_revision, bp, change
-from .shelf import workshop
+from .shop import builds, searches
 from .view import view_of
 
 NO_OFFER = -1
@@ -26,16 +25,16 @@ def remedies(build_id: int, revision: int) -> Response:
     """The verdict with what mends each finding; nothing where the build has gone on since, as nobody waits for it any more."""
 
     def gone_on() -> bool:
-        return workshop().stands_at(build_id) != revision
+        return builds().stands_at(build_id) != revision
 
     if gone_on():
         return make_response("", 204)
-    opened = workshop().at(build_id, revision)
+    opened = builds().at(build_id, revision)
     for finding in opened.assessed.findings:
         if gone_on():
             return make_response("", 204)
         _ = finding.remedy  # known from here on
-    job, found = workshop().jobs.of(build_id, KIND), opened.assessed.findings
+    job, found = searches().mending_of(build_id), opened.assessed.findings
     page = render_template(
         "frame/_verdict.html", opened=opened, plan=opened.plan, view=view_of(request.args), findings=found, job=job
     )
@@ -43,8 +42,8 @@ def remedies(build_id: int, revision: int) -> Response:
 
 
 def _shown(build_id: int) -> Response:
-    opened = workshop().open(build_id)
-    page = render_template("frame/_mend.html", id=build_id, opened=opened, job=workshop().jobs.of(build_id, KIND))
+    opened = builds().open(build_id)
+    page = render_template("frame/_mend.html", id=build_id, opened=opened, job=searches().mending_of(build_id))
     return _about(page, opened)
 
 
@@ -57,20 +56,20 @@ def mend(build_id: int) -> Response:
 @bp.post("/mend")
 def mend_begin(build_id: int) -> Response:
     """Begin to mend all; what was under way for this build is stopped."""
-    workshop().begin_mending(build_id)
+    searches().begin_mending(build_id)
     return _shown(build_id)
 
 
 @bp.post("/mend/stop")
 def mend_stop(build_id: int) -> Response:
     """Stop it; what it found so far stays."""
-    workshop().jobs.stop(build_id, KIND)
+    searches().stop_mending(build_id)
     return _shown(build_id)
 
 
 @bp.post("/mend/take")
 def mend_take(build_id: int) -> Response:
     """Take what was found, as one change."""
-    job, named = workshop().jobs.of(build_id, KIND), request.form.get("offer")
+    named = request.form.get("offer")
     offer = request.form.get("offer", NO_OFFER, type=int) if named else None  # what is no number is no offer, not all of it
-    return change(build_id, lambda _: take_mended(job, base_revision(), offer))
+    return change(build_id, lambda _: searches().mended(build_id, base_revision(), offer))

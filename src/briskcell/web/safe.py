@@ -9,7 +9,9 @@ from flask import Flask, current_app, url_for
 from werkzeug.exceptions import HTTPException
 from werkzeug.routing import BaseConverter, IntegerConverter, Map, RequestRedirect, ValidationError
 
-from briskcell.services.workshop import Named, Workshop
+from briskcell.services.builds import Named
+
+from .shop import EXTENSION, builds
 
 KEY = 16  # characters of a row's name
 MOST_ID = 2**53  # SQLite takes ten bits more, but a page's script counts no further
@@ -30,14 +32,14 @@ class NameConverter(BaseConverter):
 
     def to_python(self, value: str) -> int:
         """The row's number."""
-        found = int(value) if len(value) < KEY else _shop().id_of(self.table, value)
+        found = int(value) if len(value) < KEY else builds().id_of(self.table, value)
         if found is None:
             raise ValidationError
         return found
 
     def to_url(self, value: int) -> str:
         """The row's name; of a row that is gone, its number: what it leads to says so."""
-        return _shop().key_of(self.table, value) or str(value)
+        return builds().key_of(self.table, value) or str(value)
 
 
 class BuildConverter(NameConverter):
@@ -63,7 +65,7 @@ CONVERTERS = {"id": IdConverter, "build": BuildConverter, "revision": RevisionCo
 
 def named(table: Named, key: str | None) -> int | None:
     """The number of the row that a form names; None where there is none."""
-    return _shop().id_of(table, key) if key and is_name(key) else None
+    return builds().id_of(table, key) if key and is_name(key) else None
 
 
 def is_name(text: str) -> bool:
@@ -73,12 +75,7 @@ def is_name(text: str) -> bool:
 
 def pages_of_this_shelf(app: Flask) -> None:
     """Take changes from pages of the shelf that stands here alone: one that was made before a restore is told so."""
-    app.config["WTF_CSRF_SECRET_KEY"] = "-".join((app.config["SECRET_KEY"], app.extensions["briskcell"].epoch))
-
-
-def _shop() -> Workshop:
-    found: Workshop = current_app.extensions["briskcell"]
-    return found
+    app.config["WTF_CSRF_SECRET_KEY"] = "-".join((app.config["SECRET_KEY"], app.extensions[EXTENSION].builds.epoch))
 
 
 def row_number(text: str | None) -> int | None:

@@ -13,11 +13,12 @@ import click
 import segno
 
 from briskcell.services import folder
-from briskcell.services.workshop import DatabaseFault, StoreError, why
+from briskcell.services.faults import DatabaseFault, StoreError, why
 
-from .app import EXTENSION, create_app
+from .app import create_app
 from .doors import server_of
 from .log import log_to
+from .shop import EXTENSION
 
 
 def serve(data: Path, port: int, held: IO[str], *, demo: bool, lan: bool = False) -> None:
@@ -36,10 +37,10 @@ def serve(data: Path, port: int, held: IO[str], *, demo: bool, lan: bool = False
     shop = app.extensions[EXTENSION]
     try:
         if demo:
-            shop.load_demo()
+            shop.builds.load_demo()
         click.echo("Readying the engine; the very first start compiles it, which takes some seconds.")
-        shop.warm()
-        shop.go_on()
+        shop.builds.warm()
+        shop.searches.go_on_with_interrupted()
         # What is loaded by now stays: the collector need not look through it at every edit.
         gc.collect()
         gc.freeze()
@@ -53,7 +54,7 @@ def serve(data: Path, port: int, held: IO[str], *, demo: bool, lan: bool = False
         folder.note_address(held, address)
         click.echo(f"Brisk Cell is at {address}  (Ctrl+C stops it; builds are kept in {data})")
         if lan:
-            _tell_lan(app.config["LAN"], shop.pairing.code())
+            _tell_lan(app.config["LAN"], shop.devices.code())
         # A polite end of the process is handled as Ctrl+C is: the server stops and the file is let go.
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         server.run()

@@ -13,14 +13,13 @@ from .build import bp
 from .exports.turns import in_turn
 from .htmx import download
 from .safe import file_name
-from .shelf import workshop
+from .shop import builds, workshop
 from .units import show
 
 
 def _asked(build_id: int) -> tuple[Given, list[str], str]:
     """The build, and the sections and paper that are chosen."""
-    shop = workshop()
-    given = Given(shop.open(build_id).assessed, shop.record(build_id))
+    given = Given(builds().open(build_id).assessed, workshop().record(build_id))
     return given, request.args.getlist("with"), request.args.get("paper", "")
 
 

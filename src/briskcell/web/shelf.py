@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 
-from flask import Blueprint, Response, current_app, make_response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, make_response, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
 from briskcell.drawing.pack.bay import bay_views, drawn_bay
@@ -12,14 +12,14 @@ from briskcell.drawing.small_river import small_river
 from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.preference import CHOICES
-from briskcell.services.backups.taking import OLD_DAYS, days_since
+from briskcell.services.builds import PAGE
 from briskcell.services.drafts import promised
-from briskcell.services.workshop import PAGE, Workshop
 
 from .forms import FORMS, NewBuildForm, _Answers
 from .frame.numbers import Numbers
 from .help import TOUR, TOUR_COOKIE
 from .safe import back_to, named, row_number
+from .shop import builds, workshop
 from .units import COOKIE
 
 bp = Blueprint("shelf", __name__)
@@ -29,12 +29,6 @@ SEVERAL = 5  # builds, from which on a shelf that was never backed up is worth a
 ORDERS = {"changed": "newest change first", "name": "by name", "plays": "plays longest first", "draw": "draws most first"}
 
 
-def workshop() -> Workshop:
-    """The workshop of this application."""
-    found: Workshop = current_app.extensions["briskcell"]
-    return found
-
-
 @bp.get("/")
 def shelf() -> str:
     """Every build with its numbers."""
@@ -42,7 +36,7 @@ def shelf() -> str:
     page = min(row_number(request.args.get("page")) or 0, 10**6)
     state = request.args.get("state", "") if request.args.get("state") in ("holds", "fails") else ""
     order = request.args.get("order", "") if request.args.get("order") in ORDERS else "changed"
-    rows, count = workshop().shelf(like, page, state, order)
+    rows, count = builds().shelf(like, page, state, order)
     return render_template("shelf.html", rows=rows, count=count, page=page, pages=-(-count // PAGE), like=like, removed=removed,
                            state=state, order=order, orders=ORDERS, few="few" in request.args,
                            rivers={r.row.id: small_river(r.known) for r in rows},
@@ -52,10 +46,8 @@ def shelf() -> str:
 
 def _backup_due(count: int) -> int:
     """Days since the last backup where that is too long ago, below nought where there never was one; 0 where none is due."""
-    days = days_since(workshop().folder)
-    if days is None:
-        return -1 if count > SEVERAL else 0
-    return int(days) if days > OLD_DAYS else 0
+    due = workshop().backups.due()
+    return due if due >= 0 or count > SEVERAL else 0
 
 
 def _form(way: str) -> _Answers:
@@ -74,7 +66,7 @@ def begin() -> BaseResponse:
     form = _form(request.form.get("way", ""))
     if form.validate_on_submit():
         try:
-            return redirect(url_for("build.station", build_id=workshop().begin(form.request()), station="draw"), 303)
+            return redirect(url_for("build.station", build_id=builds().begin(form.request()), station="draw"), 303)
         except FigureError as error:
             form.refuse(error)
     return make_response(render_template("new.html", form=form), 422)
@@ -103,21 +95,21 @@ def import_plan() -> BaseResponse:
     upload = request.files.get("plan")
     if upload is None or not upload.filename:
         raise PlanError.single("plan", "", "No file was chosen.", fix="Choose a plan exported as JSON.")
-    build_id = workshop().import_plan(io.BytesIO(upload.stream.read(MOST_BYTES + 1)))
+    build_id = builds().import_plan(io.BytesIO(upload.stream.read(MOST_BYTES + 1)))
     return redirect(url_for("build.station", build_id=build_id, station="draw"), 303)
 
 
 @bp.post("/builds/<build:build_id>/remove")
 def remove(build_id: int) -> BaseResponse:
     """Take a build off the shelf; it can be put back."""
-    workshop().remove(build_id)
-    return redirect(url_for("shelf.shelf", removed=workshop().key_of("build", build_id)), 303)
+    builds().remove(build_id)
+    return redirect(url_for("shelf.shelf", removed=builds().key_of("build", build_id)), 303)
 
 
 @bp.post("/builds/<build:build_id>/restore")
 def restore(build_id: int) -> BaseResponse:
     """Put a removed build back."""
-    workshop().put_back(build_id)
+    builds().put_back(build_id)
     return redirect(url_for("shelf.shelf"), 303)
 
 

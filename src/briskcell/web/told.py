@@ -11,7 +11,7 @@ from briskcell.services.judge import sheltered
 
 from .lan import is_here
 from .safe import named, row_number
-from .shelf import workshop
+from .shop import workshop
 
 OFF_S = 1.0  # that an answer waits for a load to be off
 bp = Blueprint("told", __name__, url_prefix="/told")
@@ -31,8 +31,8 @@ def told_now() -> dict[str, Any]:
     return {
         "standing": shop.letting_go.standing(),
         # Said even where the file of builds cannot be read: then without a button that names its run.
-        "drawing": [(sheltered("run", partial(shop.key_of, "run", n), None), draws) for n, draws in shop.recorder.drawing()],
-        "alarms": [*shop.alarms, *filter(None, [shop.pairing.alarm])] if is_here() else [],
+        "drawing": [(sheltered("run", partial(shop.builds.key_of, "run", n), None), draws) for n, draws in shop.benches.drawing()],
+        "alarms": [*shop.alarms, *filter(None, [shop.devices.alarm])] if is_here() else [],
         "here": is_here(),
     }
 
@@ -51,8 +51,7 @@ def told() -> Response:
 def stop() -> Response:
     """Stop a run whose load draws, from any page."""
     number = named("run", request.form.get("run")) or 0
-    workshop().recorder.stop(number)
-    workshop().recorder.settle(number, OFF_S)
+    workshop().benches.stop(number, settle_s=OFF_S)
     return _said()
 
 
@@ -67,5 +66,5 @@ def pulled() -> Response:
 def seen() -> Response:
     """What was said was read."""
     workshop().alarms.clear()
-    workshop().pairing.alarm = ""
+    workshop().devices.alarm = ""
     return _said()

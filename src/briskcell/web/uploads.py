@@ -9,7 +9,7 @@ from flask import Blueprint, Response, jsonify, make_response, request
 from briskcell.model.errors import FigureError
 
 from .safe import row_number
-from .shelf import workshop
+from .shop import workshop
 
 bp = Blueprint("uploads", __name__, url_prefix="/uploads")
 

@@ -73,7 +73,7 @@ def open_map(assessed: Assessment, soc: float, state: str, own: tuple[type[Part]
     shapes += [_row(here, row, layout) for row in scene.rows]
     shapes.append(here.collapsed("collapses here: the path cannot carry this draw", layout.width / 2, 18.0))
     says = f"The build from socket to loads, at {round(soc * 100)} % charge, {state}"
-    return Drawing(f"river haloed {width}", layout.width, layout.height, says, tuple(shapes), opening=True)
+    return Drawing("river haloed", layout.width, layout.height, says, tuple(shapes), opening=True)
 
 
 def _socket(s: Socket, to_x: float) -> tuple[Shape, ...]:

@@ -99,7 +99,7 @@ def plugged_map(assessed: Assessment, on: OnCharger, soc: float, width: str) -> 
                 opens=f"part:{part}") for part, name, w, y in shown),
     ]  # fmt: skip
     says = f"The build on its charger, at {round(soc * 100)} % charge"
-    return Drawing(f"river strip plugged haloed {width}", space.width, HEIGHT, says, tuple(shapes), opening=True)
+    return Drawing("river strip plugged haloed", space.width, HEIGHT, says, tuple(shapes), opening=True)
 
 
 @dataclass(frozen=True, slots=True)

@@ -154,7 +154,7 @@ def strip(assessed: Assessment, soc: float, state: str, own: tuple[type[Part], .
         shapes.append(text("sub", space.width - 8, 107.0, words, "end"))
     shapes.append(here.collapsed("the path cannot carry this draw", space.width / 2, 108.0))
     says = f"The build from pack to loads, at {round(soc * 100)} % charge, {state}"
-    return Drawing(f"river strip haloed {width}", space.width, HEIGHT, says, tuple(shapes), opening=True)
+    return Drawing("river strip haloed", space.width, HEIGHT, says, tuple(shapes), opening=True)
 
 
 def _socket(here: Moment, width: str, space: StripSpace) -> tuple[Shape, ...]:

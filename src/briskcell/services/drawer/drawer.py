@@ -50,29 +50,96 @@ def all_classes() -> list[PartClass]:
     return [c for kind in KINDS for c in catalogue().of_kind(kind)]
 
 
-def contents(store: DrawerStore) -> list[InDrawer]:
-    """What lies in the drawer."""
-    known = {c.key: c for c in all_classes()}
-    return [InDrawer(row, known.get(row.part_class)) for row in store.rows()]
+class Drawer:
+    """What lies in the builder's own drawer, by class."""
 
+    def __init__(self, store: DrawerStore) -> None:
+        self._store = store
 
-def put(store: DrawerStore, part_class: str, values: dict[str, str]) -> None:
-    """Set what is said of a class; fields that are not named stay.
+    def rows(self) -> tuple[DrawerRow, ...]:
+        """All that is said of any class."""
+        return self._store.rows()
 
-    Raises
-    ------
-    FigureError
-        If there is no such class, or a figure makes no sense.
-    """
-    if part_class not in {c.key for c in all_classes()}:
-        raise FigureError("part_class", "There is no such class in the library.", fix="Choose one from the list.")
-    row = next((r for r in store.rows() if r.part_class == part_class), DrawerRow(part_class=part_class))
-    store.put(_changed(row, values, part_class))
+    def contents(self) -> list[InDrawer]:
+        """What lies in it, each with its class."""
+        known = {c.key: c for c in all_classes()}
+        return [InDrawer(row, known.get(row.part_class)) for row in self.rows()]
 
+    def take_out(self, part_class: str) -> None:
+        """A class out of the drawer."""
+        self._store.put(DrawerRow(part_class=part_class))
 
-def take_out(store: DrawerStore, part_class: str) -> None:
-    """A class out of the drawer."""
-    store.put(DrawerRow(part_class=part_class))
+    def shopping(self, plan: Plan) -> list[Wanted]:
+        """What a build wants, less what lies here."""
+        return shopping(plan, self.rows())
+
+    def put(self, part_class: str, values: dict[str, str]) -> None:
+        """Set what is said of a class; fields that are not named stay.
+
+        Raises
+        ------
+        FigureError
+            If there is no such class, or a figure makes no sense.
+        """
+        if part_class not in {c.key for c in all_classes()}:
+            raise FigureError("part_class", "There is no such class in the library.", fix="Choose one from the list.")
+        row = next((r for r in self.rows() if r.part_class == part_class), DrawerRow(part_class=part_class))
+        self._store.put(_changed(row, values, part_class))
+
+    def written(self) -> bytes:
+        """The drawer as a table that can be read in again."""
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\r\n")
+        writer.writerow(COLUMNS)
+        for item in self.contents():
+            r = item.row
+            price = "" if r.price is None else f"{r.price:g}"
+            cells = (
+                r.part_class,
+                item.known.name if item.known else "",
+                str(r.quantity),
+                price,
+                r.measured,
+                "yes" if r.sold_out else "",
+            )
+            writer.writerow([as_words(c) for c in cells])
+        return out.getvalue().encode("utf-8-sig")
+
+    def read(self, raw: bytes) -> int:
+        """Rows from such a table, each in the place of what stood for its class; how many. Where one makes no sense, none is taken.
+
+        Raises
+        ------
+        FigureError
+            Naming the line, if it is no table of this kind.
+        """
+        if len(raw) > MOST_BYTES:
+            raise FigureError("table", "The table is larger than half a megabyte.", fix="Send the drawer’s own columns only.")
+        try:
+            text = raw.decode("utf-8-sig").strip()
+        except UnicodeDecodeError as error:
+            raise FigureError("table", "The file is not text in UTF-8.", fix="Save it as CSV in UTF-8.") from error
+        try:
+            rows = list(csv.DictReader(io.StringIO(text), delimiter=parted_by(text) if text else ","))
+        except csv.Error as error:
+            raise FigureError("table", f"This is no table: {error}.", fix="Save it as CSV again.") from error
+        if not rows or not {"part_class", "quantity"} <= set(rows[0]):
+            raise FigureError("table", "The first line has to name the columns part_class and quantity.",
+                              fix="Start from the drawer’s own table.")  # fmt: skip
+        if len(rows) > MOST_ROWS:
+            raise FigureError("table", f"A drawer has up to {MOST_ROWS} rows.", fix="Leave some out.")
+        known, made = {c.key for c in all_classes()}, list[DrawerRow]()
+        for line, cells in enumerate(rows, start=2):
+            key = (cells.get("part_class") or "").strip()
+            if key not in known:
+                raise FigureError("table", f"Line {line}: there is no class “{key[:60]}”.", fix="Nothing was taken in.")
+            values = {n: (cells[n] or "").removeprefix("'") for n in ("quantity", "price", "measured", "sold_out") if n in cells}
+            try:
+                made.append(_changed(DrawerRow(part_class=key), values, "line"))
+            except FigureError as error:
+                raise FigureError("table", f"Line {line}: {error.message}", fix="Nothing was taken in.") from error
+        self._store.put_all(made)
+        return len(made)
 
 
 def _changed(row: DrawerRow, values: dict[str, str], slot: str) -> DrawerRow:
@@ -92,63 +159,6 @@ def _changed(row: DrawerRow, values: dict[str, str], slot: str) -> DrawerRow:
     if "sold_out" in values:
         row = replace(row, sold_out=values["sold_out"].strip().lower() in YES)
     return row
-
-
-def write_drawer(store: DrawerStore) -> bytes:
-    """The drawer as a table that can be read in again."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(COLUMNS)
-    for item in contents(store):
-        r = item.row
-        price = "" if r.price is None else f"{r.price:g}"
-        cells = (
-            r.part_class,
-            item.known.name if item.known else "",
-            str(r.quantity),
-            price,
-            r.measured,
-            "yes" if r.sold_out else "",
-        )
-        writer.writerow([as_words(c) for c in cells])
-    return out.getvalue().encode("utf-8-sig")
-
-
-def read_drawer(store: DrawerStore, raw: bytes) -> int:
-    """Rows from such a table, each in the place of what stood for its class; how many. Nothing is taken where one makes no sense.
-
-    Raises
-    ------
-    FigureError
-        Naming the line, if it is no table of this kind.
-    """
-    if len(raw) > MOST_BYTES:
-        raise FigureError("table", "The table is larger than half a megabyte.", fix="Send the drawer’s own columns only.")
-    try:
-        text = raw.decode("utf-8-sig").strip()
-    except UnicodeDecodeError as error:
-        raise FigureError("table", "The file is not text in UTF-8.", fix="Save it as CSV in UTF-8.") from error
-    try:
-        rows = list(csv.DictReader(io.StringIO(text), delimiter=parted_by(text) if text else ","))
-    except csv.Error as error:
-        raise FigureError("table", f"This is no table: {error}.", fix="Save it as CSV again.") from error
-    if not rows or not {"part_class", "quantity"} <= set(rows[0]):
-        raise FigureError("table", "The first line has to name the columns part_class and quantity.",
-                          fix="Start from the drawer’s own table.")  # fmt: skip
-    if len(rows) > MOST_ROWS:
-        raise FigureError("table", f"A drawer has up to {MOST_ROWS} rows.", fix="Leave some out.")
-    known, made = {c.key for c in all_classes()}, list[DrawerRow]()
-    for line, cells in enumerate(rows, start=2):
-        key = (cells.get("part_class") or "").strip()
-        if key not in known:
-            raise FigureError("table", f"Line {line}: there is no class “{key[:60]}”.", fix="Nothing was taken in.")
-        values = {n: (cells[n] or "").removeprefix("'") for n in ("quantity", "price", "measured", "sold_out") if n in cells}
-        try:
-            made.append(_changed(DrawerRow(part_class=key), values, "line"))
-        except FigureError as error:
-            raise FigureError("table", f"Line {line}: {error.message}", fix="Nothing was taken in.") from error
-    store.put_all(made)
-    return len(made)
 
 
 def shopping(plan: Plan, rows: Sequence[DrawerRow]) -> list[Wanted]:

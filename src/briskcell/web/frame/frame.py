@@ -13,12 +13,12 @@ from briskcell.core.assess import Assessment
 from briskcell.core.stations import STATIONS, Headline, Station
 from briskcell.drawing.stations import TITLES
 from briskcell.exports.sheet import headline_words
+from briskcell.services.builds import Opened
 from briskcell.services.edits.questions import questions
 from briskcell.services.judge import sheltered
-from briskcell.services.workshop import Opened
-from briskcell.web.stations import KEYS, sections, surfaces
 
 from ..help import HELP
+from ..pages import PAGES
 from ..units import show
 from ..view import View
 from .facts import differences_from_class
@@ -65,7 +65,7 @@ def _reach(station: Station, assessed: Assessment, head: Headline) -> str:
 
 def spine(assessed: Assessment, numbers: Numbers) -> list[SpineRow]:
     """Every station with its number, state, and change since the baseline."""
-    unknown = [SpineRow(name, TITLES[name], KEYS[name], "not known", "", "", "unknown") for name in STATIONS]
+    unknown = [SpineRow(name, TITLES[name], PAGES[name].key, "not known", "", "", "unknown") for name in STATIONS]
     return [sheltered(f"number of {u.name}", partial(_row, u, assessed, numbers), u) for u in unknown]
 
 
@@ -92,7 +92,7 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "findings": assessed.findings,
         "questions": sheltered("questions", partial(questions, assessed.plan), dict[str, str]()),
         "differing": sheltered("classes", partial(differences_from_class, assessed), dict[str, str]()),
-        "surface": sheltered(f"station {view.station}", partial(surfaces()[view.station], opened, view), None),
+        "surface": sheltered(f"station {view.station}", partial(PAGES[view.station].surface, opened, view), None),
         "slip": sheltered(f"slip {view.slip}", partial(slip_of, assessed, view.slip), None),
     }
 
@@ -107,9 +107,8 @@ def pieces(context: dict[str, Any]) -> dict[str, Markup]:
     undrawn = undrawn and not view.plugged
     missing = {"map": undrawn, "surface": context["surface"] is None}
     made = {n: Markup(_piece(n, f, context)) if not missing.get(n) else _broken(n) for n, f in files.items()}
-    shown = [
-        (s, s.state(view.station, context["assessed"])) for s in sections(view.station) if f'id="{s.anchor}"' in made["surface"]
-    ]
+    there = [s for s in PAGES[view.station].sections if f'id="{s.anchor}"' in made["surface"]]
+    shown = [(s, s.state(view.station, context["assessed"])) for s in there]
     made["index"] = Markup(_piece("index", "frame/_index.html", context | {"sections": shown}))
     return made | {"slip": Markup(_piece("slip", "frame/_slip.html", context)) if context["slip"] else Markup("")}
 

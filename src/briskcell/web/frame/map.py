@@ -11,9 +11,9 @@ from briskcell.drawing.map.plugged import plugged_map, sentence_of
 from briskcell.drawing.map.strip import strip, strip_scene
 from briskcell.drawing.stations import OWN
 from briskcell.model.units import show
+from briskcell.services.builds import Opened
 from briskcell.services.charge.plugged import on_charger
 from briskcell.services.judge import sheltered
-from briskcell.services.workshop import Opened
 
 from ..view import View
 from .map_table import Line, map_table

@@ -15,7 +15,7 @@ from briskcell.services.bench.trainer import SEEDS, points, practised
 from briskcell.web.build import bp
 from briskcell.web.htmx import page_or_partial
 from briskcell.web.safe import row_number
-from briskcell.web.shelf import workshop
+from briskcell.web.shop import builds
 
 LETTER = {"volts": "v", "amps": "a", "ohms": "o", "pads": "p"}
 TITLES = {1: "Found at a first look", 2: "Found by a reading", 3: "Found only under load, with a cheap meter"}
@@ -24,7 +24,7 @@ TITLES = {1: "Found at a first look", 2: "Found by a reading", 3: "Found only un
 @bp.get("/practice")
 def practice(build_id: int) -> Response | Redirect:
     """A console with a hidden fault, as far as it was measured. Without a case, a new one is drawn."""
-    opened = workshop().open(build_id)
+    opened = builds().open(build_id)
     seed, grade = row_number(request.args.get("case")), row_number(request.args.get("grade")) or 1
     if seed is None:
         return redirect(url_for("build.practice", build_id=build_id, case=secrets.randbelow(SEEDS), grade=grade))

@@ -14,18 +14,17 @@ from briskcell.core.bench.specimen import WORDS, could_be
 from briskcell.core.bench.step import STAGES, Step
 from briskcell.core.wiring.order import Joint
 from briskcell.drawing.bench.probes import probes
-from briskcell.services.bench.courses import Run, course_of, share
+from briskcell.services.bench.courses import Run, share
 from briskcell.services.bench.instruments import QUANTITY, UNIT
 from briskcell.services.bench.joints import joined_before
-from briskcell.services.bench.measured import capacity, simulated, usable
-from briskcell.services.bench.proof import Unit, explained, proof
-from briskcell.services.workshop import Opened
-from briskcell.web.shelf import workshop
+from briskcell.services.bench.measured import simulated, usable
+from briskcell.services.bench.proof import explained
+from briskcell.services.builds import Opened
+from briskcell.web.sections import Section
+from briskcell.web.shop import benches
 from briskcell.web.units import show
 from briskcell.web.view import View
-
-from ..sections import Section
-from ..which_unit import shown_unit
+from briskcell.web.which_unit import shown_unit
 
 SECTIONS = (
     Section("h-next", "Next"),
@@ -38,11 +37,10 @@ SECTIONS = (
 
 def surface(opened: Opened, view: View) -> dict[str, Any]:
     """What the Bench station shows: one unit's ladder, runs and instruments."""
-    shop = workshop()
     units, unit = shown_unit(opened.revision.build_id, view)
     if unit is None or not opened.plan.stores:
         return {"units": units, "unit": unit, "proof": None}
-    found = proof(opened.assessed, unit, shop.units.readings(unit.id))
+    found = benches().proof(unit, opened.assessed)
     due = found.due
     stages = [(title, [r for r in found.rungs if r.step.stage == key]) for key, title in STAGES.items()]
     return {
@@ -57,7 +55,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "stages": [(title, rungs) for title, rungs in stages if rungs],
         "usable": {r.step.key for r in found.rungs if usable(r)},
         "made_up": {r.step.key for r in found.rungs if simulated(r)},
-        "state": state_of(unit),
+        "state": benches().state(unit.id),
         "titles": {r.step.key: r.step.title for r in found.rungs},
         **_instruments(opened, due.step if due else None),
         **_runs(opened, unit.id),
@@ -69,16 +67,16 @@ def _joins(opened: Opened, rungs: Any, step: Step) -> tuple[Joint, ...]:
 
 
 def _instruments(opened: Opened, step: Step | None) -> dict[str, Any]:
-    shop, plan = workshop(), opened.plan
+    instruments, plan = benches().instruments, opened.plan
     build_id = opened.revision.build_id
-    known = shop.instruments.of_build(build_id)
+    known = instruments.of_build(build_id)
     what = QUANTITY.get(step.unit, "") if step else ""
     return {
         "instruments": known,
-        "meters": [i for i in shop.instruments.of_kind("meter", build_id) if what and getattr(i.description.ask, what)],
-        "loads": shop.instruments.of_kind("load", build_id),
-        "simulated": shop.instruments.plays == build_id,
-        "elsewhere": shop.instruments.plays not in (None, build_id),
+        "meters": [i for i in instruments.of_kind("meter", build_id) if what and getattr(i.description.ask, what)],
+        "loads": instruments.of_kind("load", build_id),
+        "simulated": instruments.plays == build_id,
+        "elsewhere": instruments.plays not in (None, build_id),
         "who": g.get("who"),
         "standard": {k: standard(k) for k in ("meter", "supply", "load")},
         "faults": [(f"{f.kind},{f.where}", f"{WORDS[f.kind]}: {plan.by_id[f.where].name}") for f in could_be(opened.assessed)],
@@ -93,30 +91,21 @@ def _usual(opened: Opened) -> dict[str, Any]:
     return {"may": may, "usual_a": round(min(fifth, may.most_a.value), 2), "usual_end": may.least_v.value}
 
 
-def state_of(unit: Unit) -> str:
-    """What was read and run of a unit so far, in a word: another as soon as anything is added."""
-    shop = workshop()
-    readings, runs = shop.units.readings(unit.id), shop.runs.of_unit(unit.id)
-    return f"{len(readings)}-{len(runs)}-{sum(r.state == 'running' for r in runs)}"
-
-
 def _runs(opened: Opened, unit_id: int) -> dict[str, Any]:
-    shop = workshop()
-    runs = shop.runs.of_unit(unit_id)
+    runs = benches().runs(unit_id)
     wanted = request.values.get("run", "")
     going = next((r for r in runs if r.state == "running"), None)
     run = next((r for r in runs if r.key == wanted), going or next(iter(runs), None))
     out: dict[str, Any] = {
         "runs": runs,
         "run": run,
-        "capacities": {r.id: c for r in runs if (c := capacity(opened.assessed, r, shop.runs)) is not None},
+        "capacities": {r.id: c for r in runs if (c := benches().capacity(opened.assessed, r)) is not None},
     }
     return out | (_shown(run) if run else {})
 
 
 def _shown(run: Run) -> dict[str, Any]:
-    shop = workshop()
-    course = course_of(run, shop.runs)
+    course = benches().course(run)
     rows = course.rows
     quantity = run.about.get("quantity", "volts")
     column = 2 if quantity == "amps" else 1

@@ -6,11 +6,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from briskcell.core.brief.requirements import Requirement
-from briskcell.services.workshop import Opened
+from briskcell.services.builds import Opened
+from briskcell.web.sections import Section
 from briskcell.web.units import show
 from briskcell.web.view import View
-
-from ..sections import Section
 
 # Each wish of the plan's brief in the words of the question; the choices of those that are no figure.
 QUESTIONS: dict[str, tuple[str, str]] = {

@@ -6,12 +6,11 @@ from typing import Any
 
 from briskcell.drawing.charge.curves import charge_plot
 from briskcell.model.tree import layout_of
+from briskcell.services.builds import Opened
 from briskcell.services.library import classes
-from briskcell.services.workshop import Opened
 from briskcell.web.frame.facts import facts_of
+from briskcell.web.sections import Section
 from briskcell.web.view import View
-
-from ..sections import Section
 
 SECTIONS = (
     Section("charging", "Boards"),

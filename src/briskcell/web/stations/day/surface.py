@@ -12,12 +12,11 @@ from briskcell.core.pack.day import DayCourse
 from briskcell.drawing.curves import numbers, plot
 from briskcell.model.plan import Stretch
 from briskcell.model.units import show
+from briskcell.services.builds import Opened
 from briskcell.services.charge.plugged import sockets
 from briskcell.services.day.days import EXAMPLES, OWN, day_text
-from briskcell.services.workshop import Opened
+from briskcell.web.sections import Section
 from briskcell.web.view import View
-
-from ..sections import Section
 
 SECTIONS = (Section("h-day", "The day"), Section("h-stretches", "Stretches"), Section("h-plugs", "When to plug in"),
             Section("h-days", "All days"))  # fmt: skip

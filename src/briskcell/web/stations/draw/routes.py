@@ -18,7 +18,7 @@ from briskcell.services.draw import games, loads
 from briskcell.services.edits.values import Edit
 from briskcell.web.build import bp, change, form
 from briskcell.web.htmx import download
-from briskcell.web.shelf import workshop
+from briskcell.web.shop import builds
 
 
 @bp.post("/power")
@@ -77,7 +77,7 @@ def game(build_id: int) -> Response:
 @bp.get("/parts.csv")
 def table_out(build_id: int) -> Response:
     """The parts as a table."""
-    return download(write_parts(workshop().open(build_id).plan), "text/csv", f"parts-of-build-{build_id}.csv")
+    return download(write_parts(builds().open(build_id).plan), "text/csv", f"parts-of-build-{build_id}.csv")
 
 
 def _table() -> str:
@@ -92,7 +92,7 @@ def _table() -> str:
 def table_preview(build_id: int) -> Response:
     """What would be taken from a table, line by line, before anything is."""
     text = _table()
-    plan = workshop().open(build_id).plan
+    plan = builds().open(build_id).plan
     rows = read_parts(text)
     places = {p.name.lower(): p.name for p in load_feeders(plan)}
     hung = {r.line: places.get(r.hangs_on.lower()) or plan.by_id[loads.best_feeder(plan, r.load)].name for r in rows if r.load}

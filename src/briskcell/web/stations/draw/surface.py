@@ -11,10 +11,9 @@ from briskcell.drawing.scale import Scale
 from briskcell.model.parts import STATES, Part
 from briskcell.model.plan import Profile
 from briskcell.model.tree import load_feeders, named_feeder
-from briskcell.services.workshop import Opened
+from briskcell.services.builds import Opened
+from briskcell.web.sections import Section
 from briskcell.web.view import View
-
-from ..sections import Section
 
 UNITS = {"power_w": "W", "current_a": "A", "resistance_ohm": "Ω"}
 BARS = 216.0

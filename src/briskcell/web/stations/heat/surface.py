@@ -15,12 +15,11 @@ from briskcell.drawing.curves import numbers, plot
 from briskcell.model.parts import STATES, State
 from briskcell.model.plan import Brief
 from briskcell.model.units import show as plain
+from briskcell.services.builds import Opened
 from briskcell.services.heat.scenarios import Scenario, scenarios
-from briskcell.services.workshop import Opened
+from briskcell.web.sections import Section
 from briskcell.web.units import show
 from briskcell.web.view import View
-
-from ..sections import Section
 
 SECTIONS = (
     Section("h-watts", "Where the watts go"),

@@ -14,23 +14,20 @@ from briskcell.core.bench.course import step_ohm
 from briskcell.core.bench.culprit import WHENS, Suspect, separating, suspects
 from briskcell.drawing.curves import numbers, plot
 from briskcell.formats.meter_csv import ROLES
-from briskcell.services.bench.courses import Run, course_of
+from briskcell.services.bench.courses import Run
 from briskcell.services.bench.measured import usable
 from briskcell.services.bench.proof import Unit, explained
+from briskcell.services.builds import Opened
 from briskcell.services.judge import sheltered
-from briskcell.services.log.ageing import WORN, Ageing, ageing
-from briskcell.services.log.compared import compared
+from briskcell.services.log.ageing import WORN, Ageing
 from briskcell.services.log.entries import ENDS
-from briskcell.services.log.imports import KIND
-from briskcell.services.log.learned import Forecast, Lesson, forecast, lesson, measurements
+from briskcell.services.log.learned import Forecast, Lesson, forecast, lesson
 from briskcell.services.moments import local
-from briskcell.services.workshop import Opened
-from briskcell.web.shelf import workshop
+from briskcell.web.sections import Section
+from briskcell.web.shop import benches, builds, logs
 from briskcell.web.units import show
 from briskcell.web.view import View
-
-from ..sections import Section
-from ..which_unit import proof_of, shown_unit
+from briskcell.web.which_unit import proof_of, shown_unit
 
 SECTIONS = (
     Section("h-line", "Line of time"),
@@ -57,16 +54,16 @@ class Line:
 
 def surface(opened: Opened, view: View) -> dict[str, Any]:
     """What the Log station shows of one unit."""
-    shop, build_id = workshop(), opened.revision.build_id
+    build_id = opened.revision.build_id
     units, unit = shown_unit(build_id, view)
     if unit is None:
         return {"units": units, "unit": None}
-    runs = [r for r in shop.runs.of_unit(unit.id) if r.state not in ("running", "importing")]
+    runs = [r for r in benches().runs(unit.id) if r.state not in ("running", "importing")]
     return {
         "units": units,
         "unit": unit,
         "lines": _lines(build_id, unit.id, runs),
-        "job": shop.jobs.of(build_id, KIND),
+        "job": logs().import_of(build_id),
         "laid": g.get("laid"),
         "roles": ROLES,
         "whens": WHENS,
@@ -82,9 +79,8 @@ def show_range(ends: tuple[float, float, float]) -> str:
 
 
 def _lines(build_id: int, unit_id: int, runs: list[Run]) -> list[Line]:
-    shop = workshop()
     out = [Line(r.began_at, "measured", f"{r.title}: {r.words}", run=r.key, simulated=bool(r.about.get("simulated"))) for r in runs]
-    for e in shop.log.of_unit(unit_id):
+    for e in logs().entries(unit_id):
         words = e.words
         if e.kind == "complaint":
             words = (
@@ -94,7 +90,7 @@ def _lines(build_id: int, unit_id: int, runs: list[Run]) -> list[Line]:
             )
         photo = url_for("build.photo", build_id=build_id, entry=e.id) if e.file else ""
         out.append(Line(e.at, e.kind, words, entry=e.id, photo=photo))
-    readings = shop.units.readings(unit_id)
+    readings = benches().readings(unit_id)
     for day in sorted({local(r.at).date() for r in readings if r.value is not None}):
         at = [r for r in readings if local(r.at).date() == day and r.value is not None]
         out.append(Line(at[-1].at, "bench", f"{len(at)} reading{'s' if len(at) != 1 else ''} on the bench"))
@@ -102,13 +98,12 @@ def _lines(build_id: int, unit_id: int, runs: list[Run]) -> list[Line]:
 
 
 def _run(opened: Opened, runs: list[Run]) -> dict[str, Any]:
-    shop = workshop()
     wanted = request.values.get("run", "")
     run = next((r for r in runs if r.key == wanted), runs[0] if runs else None)
     if run is None:
         return {"run": None}
-    against = sheltered("a run beside its prediction", lambda: compared(opened.assessed, run, shop.runs), None)
-    course = course_of(run, shop.runs)
+    against = sheltered("a run beside its prediction", lambda: logs().compared(opened.assessed, run), None)
+    course = benches().course(run)
     rows, t = course.rows, course.totals
     drawn = course.series
     if against is not None:
@@ -136,7 +131,7 @@ def _run(opened: Opened, runs: list[Run]) -> dict[str, Any]:
 def _complaints(opened: Opened, unit: Unit) -> list[dict[str, Any]]:
     """Open complaints with their suspects, and the reading that tells the first two apart."""
     out: list[dict[str, Any]] = []
-    for e in workshop().log.of_unit(unit.id):
+    for e in logs().entries(unit.id):
         if e.kind != "complaint" or not e.about.get("open", True) or len(out) == 3:
             continue
         what = e.about["what"] if e.about["what"] in opened.plan.by_id else ""
@@ -164,13 +159,11 @@ def _answer(opened: Opened, unit: Unit, step: str | None) -> dict[str, Any] | No
 
 def learned(opened: Opened, view: View) -> dict[str, Any]:
     """What measurements of a build's units teach: asked for once the page stands, since it samples this build and others."""
-    shop = workshop()
     units, unit = shown_unit(opened.revision.build_id, view)
-    told = measurements(opened.assessed, unit, units, shop.log, shop.runs) if unit else ()
+    told = logs().told(opened.assessed, unit, units) if unit else ()
     found = sheltered("learning", lambda: lesson(opened.assessed, told), None)
     forecasts = _forecasts(opened, found) if found else []
-    runs = shop.runs.of_unit(unit.id) if unit else ()
-    aged = sheltered("age of the cells", lambda: ageing(opened.assessed, runs, shop.runs), None)
+    aged = sheltered("age of the cells", lambda: logs().aged(opened.assessed, unit) if unit else None, None)
     return {"told": told, "lesson": found, "range": show_range, "forecasts": forecasts, "mean_w": opened.assessed.draw.mean_w,
             "aged": aged, "aged_plot": _aged_plot(aged) if aged and len(aged.tests) > 1 else None}  # fmt: skip
 
@@ -190,10 +183,10 @@ def _aged_plot(found: Ageing) -> dict[str, Any]:
 
 def _forecasts(opened: Opened, learned: Lesson) -> list[Forecast]:
     """What was learned, for the other builds of the shelf that share its parts."""
-    shop, out = workshop(), list[Forecast]()
-    rows, _ = shop.shelf()
+    out = list[Forecast]()
+    rows, _ = builds().shelf()
     for row in [r.row for r in rows if r.row.id != opened.revision.build_id][:OTHERS]:
-        other = sheltered("another build", partial(shop.open, row.id), None)
+        other = sheltered("another build", partial(builds().open, row.id), None)
         made = forecast(learned, other.assessed, other.plan.name) if other is not None else None
         if made is not None:
             out.append(made)

@@ -9,9 +9,9 @@ from briskcell.model.errors import FigureError
 from briskcell.model.units import read
 from briskcell.services.edits.values import Edit
 from briskcell.services.pack import bay, cells
-from briskcell.services.search import IN_DRAWER, KIND, take_found
+from briskcell.services.search import take_found
 from briskcell.web.build import base_revision, bp, change, form
-from briskcell.web.shelf import workshop
+from briskcell.web.shop import builds, searches
 from briskcell.web.units import plain
 
 from . import sure  # noqa: F401  adds its part to the build
@@ -32,7 +32,7 @@ def edit_bay(build_id: int) -> Response:
 @bp.get("/packs/<revision:revision>")
 def packs(build_id: int, revision: int) -> str:
     """All packs of the library that fit: asked for once the page stands."""
-    return render_template("pack/_packs.html", id=build_id, **choices(workshop().at(build_id, revision)))
+    return render_template("pack/_packs.html", id=build_id, **choices(builds().at(build_id, revision)))
 
 
 @bp.post("/cells")
@@ -65,7 +65,7 @@ def wrapper(build_id: int) -> Response:
 
 
 def _search_shown(build_id: int) -> Response:
-    job = workshop().search_of(build_id)
+    job = searches().of(build_id)
     result = job.result if job and job.result and "unbeaten" in job.result else None  # else an earlier version's
     drawn = scatters(result["points"]) if result else None
     return make_response(render_template("pack/_search.html", id=build_id, job=job, result=result, s=drawn))
@@ -81,16 +81,16 @@ def search(build_id: int) -> Response:
 def search_begin(build_id: int) -> Response:
     """Begin the wide search, or go on with one that was stopped; one that is under way for this build is stopped."""
     if form("do") == "go on":
-        workshop().go_on_with_search(build_id)
+        searches().go_on(build_id)
     else:
-        workshop().begin_search(build_id, IN_DRAWER if form("do") == "drawer" else KIND)
+        searches().begin(build_id, in_drawer=form("do") == "drawer")
     return _search_shown(build_id)
 
 
 @bp.post("/search/stop")
 def search_stop(build_id: int) -> Response:
     """Stop it; what it found so far stays."""
-    workshop().stop_search(build_id)
+    searches().stop(build_id)
     return _search_shown(build_id)
 
 
@@ -104,10 +104,10 @@ def search_take(build_id: int) -> Response:
 
     if form("do") != "variant":
         return change(build_id, taken)
-    shop, base = workshop(), base_revision()
-    edit = taken(shop.at(build_id, base).assessed)
-    made = shop.variant(build_id, base, edit.words[:100])
-    shop.change(made, shop.stands_at(made) or 0, taken)
+    base = base_revision()
+    edit = taken(builds().at(build_id, base).assessed)
+    made = builds().variant(build_id, base, edit.words[:100])
+    builds().change(made, builds().stands_at(made) or 0, taken)
     response = make_response("", 204)
     response.headers["HX-Redirect"] = url_for("build.station", build_id=made, station="pack")
     return response

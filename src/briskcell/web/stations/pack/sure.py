@@ -13,14 +13,14 @@ from briskcell.core.spread.spread import Carrier, Spread
 from briskcell.drawing.pack.hours import density
 from briskcell.services.judge import sheltered
 from briskcell.web.build import bp
-from briskcell.web.shelf import workshop
+from briskcell.web.shop import builds
 from briskcell.web.units import show
 
 
 @bp.get("/sure/<revision:revision>")
 def sure(build_id: int, revision: int) -> str:
     """Asked for once the page stands."""
-    opened = workshop().at(build_id, revision)
+    opened = builds().at(build_id, revision)
     found = sheltered("spread", lambda: opened.assessed.spread, None)
     return render_template("pack/_sure.html", id=build_id, **(_shown(opened.assessed, found) if found else {"found": None}))
 

@@ -11,14 +11,13 @@ from briskcell.drawing.pack.bay import bay_views, drawn_bay
 from briskcell.drawing.pack.candidates import scatter
 from briskcell.drawing.pack.curves import discharge_plot, resets_plot
 from briskcell.model.stores import Pack
+from briskcell.services.builds import Opened
 from briskcell.services.library import chemistry_names, classes
 from briskcell.services.pack.candidates import fitting_packs, largest_pack
 from briskcell.services.pack.switched_off import switched_off
-from briskcell.services.workshop import Opened
+from briskcell.web.sections import Section
 from briskcell.web.units import show
 from briskcell.web.view import View
-
-from ..sections import Section
 
 SECTIONS = (
     Section("h-cells", "Cells"),

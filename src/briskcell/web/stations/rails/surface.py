@@ -12,12 +12,11 @@ from briskcell.drawing.scale import Scale
 from briskcell.drawing.words import short
 from briskcell.model.parts import STATES, Converter, Load
 from briskcell.model.tree import board_feeders, boards_above
+from briskcell.services.builds import Opened
 from briskcell.services.library import classes
-from briskcell.services.workshop import Opened
+from briskcell.web.sections import Section
 from briskcell.web.units import show
 from briskcell.web.view import View
-
-from ..sections import Section
 
 ROW, TOP, LEFT, RIGHT = 27.0, 56.0, 176.0, 516.0
 

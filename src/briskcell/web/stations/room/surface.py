@@ -8,11 +8,10 @@ from briskcell.core.assess import Assessment
 from briskcell.drawing.room.face import face
 from briskcell.drawing.room.stack import numbers_of, stack
 from briskcell.model.kinds import kind_of
-from briskcell.services.workshop import Opened
+from briskcell.services.builds import Opened
+from briskcell.web.sections import Section
 from briskcell.web.units import show
 from briskcell.web.view import View
-
-from ..sections import Section
 
 SECTIONS = (
     Section("h-stack", "Stack"),

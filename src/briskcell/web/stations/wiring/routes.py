@@ -7,7 +7,7 @@ from flask import Response, render_template, request
 from briskcell.model.units import read
 from briskcell.services.wiring import gauges, joints
 from briskcell.web.build import bp, change, form
-from briskcell.web.shelf import workshop
+from briskcell.web.shop import builds
 
 MOST_DROP_V = 5.0
 
@@ -23,7 +23,7 @@ def found_gauges(build_id: int, revision: int) -> str:
     """The thinnest gauge for each wire, within the drop allowed: asked for as it is typed."""
     drop, owned_text = request.args.get("drop", "") or "50 mV", request.args.get("owned", "")[:120]
     drop_v, owned = min(max(read(drop, "V", "drop"), 0.0), MOST_DROP_V), gauges.owned_gauges(owned_text)
-    found = gauges.proposals(workshop().at(build_id, revision).assessed, drop_v, owned, gains=True)
+    found = gauges.proposals(builds().at(build_id, revision).assessed, drop_v, owned, gains=True)
     return render_template("wiring/_gauges_found.html", found=found, drop=drop, owned_text=owned_text, id=build_id)
 
 
@@ -40,5 +40,5 @@ def take_gauges(build_id: int) -> Response:
 @bp.get("/labels")
 def labels(build_id: int) -> str:
     """Labels for both ends of every piece, and the cut list, to print."""
-    found = workshop().open(build_id).assessed
+    found = builds().open(build_id).assessed
     return render_template("wiring/labels.html", plan=found.plan, pieces=found.pieces, to_buy=found.to_buy, id=build_id)

@@ -9,13 +9,12 @@ from flask import request
 from briskcell.drawing.wiring.harness import harness
 from briskcell.model.parts import Colour, Link, State
 from briskcell.model.plan import Plan
+from briskcell.services.builds import Opened
 from briskcell.services.wiring.gauges import USUAL_DROP_V
 from briskcell.services.wiring.steps import steps_of
-from briskcell.services.workshop import Opened
+from briskcell.web.sections import Section
 from briskcell.web.units import show
 from briskcell.web.view import View
-
-from ..sections import Section
 
 SECTIONS = (
     Section("h-harness", "Harness"),

@@ -7,18 +7,18 @@ import secrets
 import time
 from threading import Lock
 
-from briskcell.store.devices import DeviceStore
+from briskcell.store.devices import DeviceRow, DeviceStore
 
 TRIES = 5  # for a code, by whomever
 LASTS_S = 600.0
 DIGITS = 6
 
 
-class Pairing:
-    """The code of the moment. There is none until the computer asks for one."""
+class Devices:
+    """Those that were let in, and the code of the moment. There is none until the computer asks for one."""
 
     def __init__(self, devices: DeviceStore) -> None:
-        self.devices, self._lock = devices, Lock()
+        self._devices, self._lock = devices, Lock()
         self._code, self._tries, self._until, self.reads_only = "", 0, 0.0, False
         self._refused: list[str] = []  # addresses that gave a wrong code for the one of the moment
         self.alarm = ""  # what the computer has to be told
@@ -59,7 +59,27 @@ class Pairing:
                 return None
             self._code = ""  # once
             reads_only = self.reads_only
-        return self.devices.add(name.strip()[:60] or "A device", reads_only=reads_only)
+        return self._devices.add(name.strip()[:60] or "A device", reads_only=reads_only)
 
     def _holds(self) -> bool:
         return bool(self._code) and self._tries > 0 and time.monotonic() < self._until
+
+    def get(self, key: str) -> DeviceRow | None:
+        """A device by its key."""
+        return self._devices.get(key)
+
+    def all(self) -> tuple[DeviceRow, ...]:
+        """Every device that was let in, the newest first."""
+        return self._devices.all()
+
+    def revoke(self, key: str) -> None:
+        """Shut a device out at once."""
+        self._devices.revoke(key)
+
+    def allow(self, key: str, *, may_load: bool) -> None:
+        """Say whether a device may add instruments and let loads draw."""
+        self._devices.allow(key, may_load=may_load)
+
+    def lets_in(self, key: str | None) -> bool:
+        """Whether who asks may be answered: this computer, which has no key, and a device that was not shut out."""
+        return key is None or ((found := self.get(key)) is not None and not found.revoked)

@@ -7,10 +7,11 @@ from dataclasses import replace
 from flask import abort, request
 
 from briskcell.core.assess import Assessment
-from briskcell.services.bench.proof import Proof, Unit, proof
-from briskcell.web.safe import named
-from briskcell.web.shelf import workshop
-from briskcell.web.view import View
+from briskcell.services.bench.proof import Proof, Unit
+
+from .safe import named
+from .shop import benches
+from .view import View
 
 ABOUT_ONE = ("bench", "log")  # stations that are about one console: the newest where none is named
 
@@ -19,7 +20,7 @@ def with_unit(view: View, build_id: int) -> View:
     """A view with the console that it is about, so that everything on its page keeps to it."""
     if not view.unit and view.station not in ABOUT_ONE:
         return view
-    units = workshop().units.units(build_id)
+    units = benches().units(build_id)
     if any(u.key == view.unit for u in units):
         return view
     return replace(view, unit=units[-1].key if units and view.station in ABOUT_ONE else "")
@@ -27,16 +28,16 @@ def with_unit(view: View, build_id: int) -> View:
 
 def shown_unit(build_id: int, view: View) -> tuple[tuple[Unit, ...], Unit | None]:
     """Every unit of a build, and the one that a view is about; None where there is none."""
-    units = workshop().units.units(build_id)
+    units = benches().units(build_id)
     return units, next((u for u in units if u.key == view.unit), None)
 
 
 def named_unit(build_id: int) -> Unit:
     """The unit that a form names; without one of this build there is no such page."""
     wanted = named("unit", request.form.get("unit"))
-    return next((u for u in workshop().units.units(build_id) if u.id == wanted), None) or abort(404)
+    return next((u for u in benches().units(build_id) if u.id == wanted), None) or abort(404)
 
 
 def proof_of(unit: Unit, assessed: Assessment, *, standing: bool = False) -> Proof:
     """The ladder of a unit; of a ``standing`` console nothing on it waits for what is below."""
-    return proof(assessed, unit, workshop().units.readings(unit.id), standing=standing)
+    return benches().proof(unit, assessed, standing=standing)
