@@ -31,6 +31,7 @@ from briskcell.core.rails.board_figures import BoardFigures, board_figures
 from briskcell.core.rails.headroom import Headroom, Word, headrooms, judged
 from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, direct_feeds, proposals, voltage_guards
 from briskcell.core.rails.signals import FirstMoment, Signal, first_moments, signals
+from briskcell.core.rails.windows import VoltsGot, volts_got
 from briskcell.core.room.report import RoomReport, room_report
 from briskcell.core.room.solids import WARM_C, Solid, solids
 from briskcell.core.room.stack import Block, blocks_of
@@ -79,7 +80,7 @@ NOTHING = Stock()
 ANSWERS = (
     "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
     "game_hours", "trickles", "idle_warmths", "played_warmths", "resets", "starts", "days", "proposals", "direct_feeds",
-    "voltage_guards", "ways_off", "lamps", "shorts", "laid", "drifts", "room", "left_h", "heat_shares",
+    "voltage_guards", "ways_off", "lamps", "shorts", "laid", "drifts", "room", "left_h", "windows", "heat_shares",
     "lead_touches", "pieces", "to_buy", "colours", "joints", "signals", "first_moments", "board_figures", "starting_v",
 )  # fmt: skip
 # What hangs on the currents alone; and of a plan what these do not hang on.
@@ -329,6 +330,11 @@ class Answers:
     def proposals(self) -> tuple[Proposal, ...]:
         """The fewest supply voltages that serve every part."""
         return proposals(self.op)
+
+    @cached_property
+    def windows(self) -> tuple[VoltsGot, ...]:
+        """What each part gets within its window, down to the end of play."""
+        return volts_got(self.op, self.end_soc)
 
     @cached_property
     def board_figures(self) -> dict[str, BoardFigures]:

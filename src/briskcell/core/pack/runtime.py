@@ -8,13 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from briskcell.core.engine.operating import Operating
+from briskcell.core.engine.operating import Operating, shares_of, used_states
 from briskcell.model.parts import State
+from briskcell.model.plan import Profile
 from briskcell.model.stores import Bank
 
 from .stops import collapse_margin, cutoff_margin, first_below, limit_margin, lockout_margin
 
 Array = NDArray[np.float64]
+NEVER_H = 1e9  # stands for the time in which next to nothing empties a pack
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,7 +74,7 @@ def store_stops(op: Operating, store: int, states: Sequence[State] | None = None
     curves, part, used = op.curves[store], op.plan.stores[store], list(states or op.steady)
     guarded = curves.cutoff_is_protection
     lost = op.flow.lost[..., store]
-    margin = cutoff_margin(op.store_v[..., store], used, curves.cutoff_v, guarded)
+    margin = cutoff_margin(op.store_v[..., store], used, curves.cutoff_v)
     gives_way = curves.cutoff_v > 0 and _collapses_first(op, store, margin, used)
     if curves.cutoff_v > 0 and not gives_way:
         yield Stop(
@@ -177,7 +179,7 @@ def elapsed(soc: Array, current_a: Array, capacity_ah: ArrayLike) -> Array:
         Hours; the first is 0.
     """
     with np.errstate(divide="ignore"):
-        pace = np.minimum(np.asarray(capacity_ah, dtype=float)[..., None] / current_a, 1e9)
+        pace = np.minimum(np.asarray(capacity_ah, dtype=float)[..., None] / current_a, NEVER_H)
     out = np.zeros(pace.shape)
     np.cumsum(-np.diff(soc) * 0.5 * (pace[..., 1:] + pace[..., :-1]), axis=-1, out=out[..., 1:])
     return out
@@ -223,6 +225,75 @@ def carried_peaks(amps: Array) -> Array:
     return np.stack([amps[State.REST], amps[State.PLAY], np.where(lost, amps[State.PLAY], amps[State.PEAK])])
 
 
+def mean_current(amps: Array, use: Profile) -> Array:
+    """Mean current out of a store over a profile.
+
+    Parameters
+    ----------
+    amps : ndarray, shape (3, ...)
+        In the three states; inf where it collapses. [A]
+    use : Profile
+        How the time is spent.
+
+    Returns
+    -------
+    ndarray, shape (...)
+        States of no share count for nothing, whatever would flow in them. [A]
+    """
+    shares, happen = shares_of(use), used_states(use)
+    return np.asarray(np.tensordot(shares[happen], carried_peaks(amps)[happen], axes=1))
+
+
+@dataclass(frozen=True, slots=True)
+class Played:
+    """How long each of many variants plays.
+
+    Attributes
+    ----------
+    end, own_end : ndarray, shape (n,)
+        State of charge at the first stop, and at the store's own cut-off.
+    elapsed : ndarray, shape (n, n_soc)
+        Hours from full down to each state of charge. [h]
+    hours : ndarray, shape (n,)
+        From full to the first stop; nan where nothing draws. [h]
+    """
+
+    end: Array
+    own_end: Array
+    elapsed: Array
+    hours: Array
+
+
+def played(soc: Array, own: Array, others: Sequence[Array], amps: Array, use: Profile, capacity_ah: ArrayLike) -> Played:
+    """How long many variants of one store play: the one judgement that doubts and searches share with a single build.
+
+    Parameters
+    ----------
+    soc : ndarray, shape (n_soc,)
+        States of charge, falling.
+    own : ndarray, shape (n, n_soc)
+        Margin to the store's own cut-off.
+    others : sequence of ndarray, each broadcasting with ``own``
+        Margins to every other stop.
+    amps : ndarray, shape (3, n, n_soc)
+        Out of the store in the three states; inf where it collapses. [A]
+    use : Profile
+        How the time is spent.
+    capacity_ah : array_like, shape (n,)
+        Charge from full to empty. [Ah]
+
+    Returns
+    -------
+    Played
+        Of each variant.
+    """
+    at = first_below(np.stack([own, *(np.broadcast_to(m, own.shape) for m in others)]), soc)
+    end, mean = np.maximum(at.max(axis=0), 0.0), mean_current(amps, use)
+    took = elapsed(soc, mean, capacity_ah)
+    hours = np.where(mean.max(axis=-1) > 1e-9, hours_at(end, soc, took), np.nan)
+    return Played(end, np.maximum(at[0], 0.0), took, hours)
+
+
 def runtime(op: Operating, pack: int = 0) -> Runtime:
     """Runtime of one pack under the profile, integrated over charge.
 
@@ -239,7 +310,7 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
         With the first stop and the energy it strands: what the pack would still give down to its own cut-off.
     """
     curves, soc = op.curves[pack], op.soc
-    current = op.shares @ np.where(op.shares[:, None] > 0, carried_peaks(op.flow.branch_a[..., pack]), 0.0)
+    current = mean_current(op.flow.branch_a[..., pack], op.plan.use)
     hours = elapsed(soc, current, curves.capacity_ah)
     own, boards = list(store_stops(op, pack)), list(board_stops(op, pack))
     at_soc = first_below(np.stack([s.margin for s in (*own, *boards)]), soc)

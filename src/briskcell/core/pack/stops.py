@@ -16,10 +16,8 @@ Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
 
 
-def cutoff_margin(store_v: Array, used: Sequence[State], cutoff_v: ArrayLike, guarded: ArrayLike) -> Array:
+def cutoff_margin(store_v: Array, used: Sequence[State], cutoff_v: ArrayLike) -> Array:
     """Volts above the lower cut-off of a store.
-
-    A cell's own cut-off is meant for a steady draw; a protection board acts on the peak as well.
 
     Parameters
     ----------
@@ -29,17 +27,13 @@ def cutoff_margin(store_v: Array, used: Sequence[State], cutoff_v: ArrayLike, gu
         States that the profile spends time in.
     cutoff_v : array_like, broadcasts with (..., n_soc)
         Lower cut-off. [V]
-    guarded : array_like of bool, broadcasts with (..., n_soc)
-        Whether a protection board sets it.
 
     Returns
     -------
     ndarray, shape (..., n_soc)
-        Least over the states that count. [V]
+        Least over the states. [V]
     """
-    steady: list[State] = [s for s in used if s != State.PEAK]
-    least = np.where(guarded, store_v[list(used)].min(axis=0), store_v[steady or list(used)].min(axis=0))
-    return np.asarray(least - cutoff_v)
+    return np.asarray(store_v[list(used)].min(axis=0) - cutoff_v)
 
 
 def collapse_margin(lost: Flags, used: Sequence[State]) -> Array:

@@ -16,7 +16,6 @@ from briskcell.core.moves.fix import Fix, only, placed, within
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.volts import more_volts, within_window
 from briskcell.core.rails.fewest import straight_on
-from briskcell.core.rails.headroom import judged
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter, Link, Load, State
 from briskcell.model.plan import Plan
@@ -39,7 +38,7 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
                       "the path from the pack cannot carry what is asked.", 3.0, partial(carried, assessed),
                       "Thicker wire, a stronger pack, or less draw at once.")  # fmt: skip
     for h in assessed.headrooms:
-        state = judged(h.spare, assessed.plan.brief.margins)
+        state = assessed.judged(h.spare)
         if state == "holds" or h.kind == "cells":
             continue
         moment = f"At {h.at_soc:.0%} charge, all at {h.at_state},"
@@ -56,13 +55,10 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
 def load_window(assessed: Answers) -> Iterator[Finding]:
     """Every part gets volts within its window, from a full pack to the end, at rest, in play and at the peak."""
     op = assessed.op
-    reach = op.down_to(assessed.end_soc)
-    if not op.network.loads or op.flow.collapsed[:, reach].any():
+    if not op.network.loads or op.flow.collapsed[:, op.down_to(assessed.end_soc)].any():
         return  # the headroom rule speaks of a build that cannot be carried
-    all_volts = op.flow.loads_v[:, reach]
-    lows, highs = all_volts.min(axis=(0, 1)), all_volts.max(axis=(0, 1))
-    for k, load in enumerate(op.network.loads):
-        low, high, window = float(lows[k]), float(highs[k]), load.window
+    for got in assessed.windows:
+        load, window, low, high = got.load, got.load.window, got.least_v, got.most_v
         # Beyond what a part was seen to run on nobody knows: that is no failure, and no promise.
         beyond = "unknown" if window.partly_known else "fails"
         seen, needs = ("was seen to run on", "was seen to run from") if window.partly_known else ("accepts", "needs")
@@ -73,7 +69,7 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
             yield Finding(beyond, load.id, f"{load.name} sees {high:.2f} V and {seen} at most {window.high_v:.2f} V.",
                           missed_by(high, window.high_v), partial(within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
         if low < window.low_v - 1e-9:
-            when = "at the end of the pack" if float(all_volts[:, :, k].max(axis=1).min()) >= window.low_v else "in play"
+            when = "at the end of the pack" if got.best_v >= window.low_v else "in play"
             yield Finding(beyond, load.id, f"{load.name} sees {low:.2f} V {when}, {needs} {window.low_v:.2f} V.",
                           missed_by(low, window.low_v), partial(more_volts, assessed, load),
                           "Feed it from a rail with a higher voltage.")  # fmt: skip

@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.engine.network import compile_network, state_draws
-from briskcell.core.engine.operating import operate, riding_on_play, shares_of, steady_states, used_states
+from briskcell.core.engine.operating import operate, riding_on_play, steady_states
 from briskcell.core.engine.resistance import link_rating_a, wire_resistance_ohm
 from briskcell.core.engine.solver import solve
 from briskcell.core.engine.sources import pack_curves
-from briskcell.core.pack.runtime import carried_peaks, elapsed, hours_at
-from briskcell.core.pack.stops import collapse_margin, cutoff_margin, first_below, limit_margin, lockout_margin
+from briskcell.core.pack.runtime import NEVER_H, played
+from briskcell.core.pack.stops import collapse_margin, cutoff_margin, limit_margin, lockout_margin
 from briskcell.core.rails.headroom import End
 from briskcell.model.changes import altered, remade
 from briskcell.model.parts import STATES, Converter, Link, Load, PowerStates, Window
@@ -124,9 +124,7 @@ class _CellTables:
         self.ocv, self.fast, self.slow = (np.stack([getattr(c, k) for c in bare]) for k in ("ocv_v", "fast_ohm", "slow_ohm"))
         self.capacity_ah = np.array([c.capacity_ah for c in bare])
         self.energy_wh = np.array([c.energy_wh for c in bare])
-        guarded = [pack_curves(p, COARSE_SOC) for p in packs]
-        self.cutoff_v = np.array([c.cutoff_v for c in guarded])
-        self.guarded = np.array([c.cutoff_is_protection for c in guarded])
+        self.cutoff_v = np.array([pack_curves(p, COARSE_SOC).cutoff_v for p in packs])
         self.most_a = np.array([c.max_discharge_a.likely for c in cells])
         self.trip_a = pack.protection.trip_a.likely if pack.protection else np.inf
         self.extra_ohm = pack.link_resistance_ohm.likely + (pack.protection.resistance_ohm.likely if pack.protection else 0.0)
@@ -168,18 +166,15 @@ def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int]
     draws = type(d)(power_w=d.power_w[:, None], current_a=d.current_a[:, None], conductance_s=d.conductance_s[:, None])
     flow = solve(network, ocv, np.stack([fast + slow, fast + slow, fast]), draws, riding_on_play(slow), link_ohm)
     used, lost, amps = steady_states(plan.use), flow.lost[..., 0], flow.store_a()
-    own = cutoff_margin(flow.store_v(), used, tables.cutoff_v[cell][:, None], tables.guarded[cell][:, None])
+    own = cutoff_margin(flow.store_v(), used, tables.cutoff_v[cell][:, None])
     limit, out_a = deliverable_a(board, flow.converter_input_v(0)), flow.output_a(0)
-    stops = [own, collapse_margin(lost, used), limit_margin(limit, out_a, lost, used)]
+    others = [collapse_margin(lost, used), limit_margin(limit, out_a, lost, used)]
     if board.lockout_v is not None:
-        stops.append(lockout_margin(flow.converter_input_v(0), used, board.lockout_v))
-    end = np.maximum(first_below(np.stack(stops), COARSE_SOC).max(axis=0), 0.0)
-    shares, happen = shares_of(plan.use), used_states(plan.use)
-    mean = np.tensordot(shares[happen], carried_peaks(amps)[happen], axes=1)
-    hours = elapsed(COARSE_SOC, mean, tables.capacity_ah[cell] * count)
-    own_end = End(COARSE_SOC, np.maximum(first_below(own, COARSE_SOC), 0.0), flow.collapsed)
+        others.append(lockout_margin(flow.converter_input_v(0), used, board.lockout_v))
+    found = played(COARSE_SOC, own, others, amps, plan.use, tables.capacity_ah[cell] * count)
+    own_end = End(COARSE_SOC, found.own_end, flow.collapsed)
     # Links behind the wire carry what the store gives, so the smallest rating stands for all of them.
     rating = min([tables.trip_a, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])
     most = np.broadcast_to(np.minimum(tables.most_a[cell] * count, rating)[:, None], amps.shape)
     spare = np.minimum(own_end.least(out_a, limit), own_end.least(amps, most))
-    return np.stack([hours_at(end, COARSE_SOC, hours), tables.energy_wh[cell] * count, spare])
+    return np.stack([np.nan_to_num(found.hours, nan=NEVER_H), tables.energy_wh[cell] * count, spare])

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.network import Network, compile_network
-from briskcell.core.engine.operating import SOC_EPSILON, Operating, shares_of, steady_states, used_states
+from briskcell.core.engine.operating import SOC_EPSILON, Operating, steady_states, used_states
 from briskcell.core.engine.variants import Factors, variants
-from briskcell.core.pack.runtime import board_stops, carried_peaks, elapsed, hours_at
-from briskcell.core.pack.stops import collapse_margin, cutoff_margin, first_below
+from briskcell.core.pack.runtime import board_stops, played
+from briskcell.core.pack.stops import collapse_margin, cutoff_margin
 from briskcell.core.rails.headroom import spares
 from briskcell.model.plan import Plan
 
@@ -117,18 +117,13 @@ class Maker:
 def _answers(op: Operating, capacity_ah: Array, store: int) -> Solved:
     """A batched operating point read as a single one is: the same stops, the same integral."""
     used, curves, lost = steady_states(op.plan.use), op.curves[store], op.flow.lost[..., store]
-    own = cutoff_margin(op.flow.store_v(store), used, curves.cutoff_v, curves.cutoff_is_protection)
-    margins = [own, collapse_margin(lost, used), *(np.broadcast_to(s.margin, own.shape) for s in board_stops(op, store))]
-    at = first_below(np.stack(margins), SOC)
-    end, own_end = np.maximum(at.max(axis=0), 0.0), np.maximum(at[0], 0.0)
-    shares, happen = shares_of(op.plan.use), used_states(op.plan.use)
-    mean = np.tensordot(shares[happen], carried_peaks(op.flow.branch_a[..., store])[happen], axes=1)
-    took = elapsed(SOC, mean, capacity_ah)
-    hours = np.where(mean.max(axis=-1) > 1e-9, hours_at(end, SOC, took), np.nan)
-    volts = np.full(len(end), np.nan)
+    own = cutoff_margin(op.flow.store_v(store), used, curves.cutoff_v)
+    others = [collapse_margin(lost, used), *(s.margin for s in board_stops(op, store))]
+    found = played(SOC, own, others, op.flow.branch_a[..., store], op.plan.use, capacity_ah)
+    volts = np.full(len(found.end), np.nan)
     mine = [k for k in range(len(op.network.loads)) if op.network.store_of_load(k) == store]
     if mine:
         lows = np.array([p.window.low_v for p in op.network.loads])
-        over = (op.flow.loads_v - lows)[happen][..., mine].min(axis=(0, -1))
-        volts = np.where(end[:, None] - SOC_EPSILON <= SOC, over, np.inf).min(axis=-1)
-    return Solved(hours, spares(op, own_end), volts, end, took)
+        over = (op.flow.loads_v - lows)[used_states(op.plan.use)][..., mine].min(axis=(0, -1))
+        volts = np.where(found.end[:, None] - SOC_EPSILON <= SOC, over, np.inf).min(axis=-1)
+    return Solved(found.hours, spares(op, found.own_end), volts, found.end, found.elapsed)

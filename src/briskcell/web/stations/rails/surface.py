@@ -97,16 +97,13 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
 
 def _rows(assessed: Assessment, view: View, scale: Scale) -> list[WindowRow]:
     op = assessed.op
-    reach = op.down_to(assessed.end_soc)
     point, row = op.index(view.soc), STATES.index(view.state)
     rows = []
-    for k, load in enumerate(op.network.loads):
-        volts = op.flow.load_v(k)
-        alive, now = volts[:, reach], float(volts[row, point])
-        low, high = float(alive.min()), float(alive.max())
+    for k, got in enumerate(assessed.windows):
+        load, now = got.load, float(op.flow.load_v(k)[row, point])
         rows.append(
             WindowRow(load, short(load.name, LEFT - 16), TOP + ROW * (k + 0.5), scale(load.window.low_v), scale(load.window.high_v),
-                      scale(low), scale(high), scale(now), now, low, assessed.element_state(load.id))
+                      scale(got.least_v), scale(got.most_v), scale(now), now, got.least_v, assessed.element_state(load.id))
         )  # fmt: skip
     return rows
 
