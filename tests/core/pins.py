@@ -43,6 +43,7 @@ REASONS = {
     "pack": "the chemistry's tables; the margins of reserve, storage and fit",
     "case": "class warmth per watt; the guess of the air inside",
     "wire": "tables of conductors, bundles and fuses",
+    "room": "sizes of the parts, and where they lie",
     "rail": "windows of the parts; where within a window a rail is proposed",
 }
 
@@ -120,6 +121,30 @@ def answers(a: Assessment) -> Iterator[tuple[str, Any]]:
     yield "rail direct", [(d.load.id, d.point, d.direct) for d in a.direct_feeds]
     yield "rail guards", [(g.load.id, g.most_v, g.rated_v, g.state, g.higher and g.higher.id) for g in a.voltage_guards]
     yield "charge trickles", [(t.flow.power_w, t.flow.current_a, t.flow.ripple_v, t.hours) for t in a.trickles]
+    for got in a.windows:
+        yield f"rail {got.load.id} gets", (got.least_v, got.most_v, got.best_v)
+    for name, watts in op.lost_w.items():
+        yield f"case {name} loses", watts[:, [0, op.half, 92]].ravel()
+    for row, shares in zip(STATES, a.heat_shares, strict=True):
+        yield f"case shares {row}", [(w.element, w.watts) for w in shares]
+    yield "case drifts", [(d.element, d.kind, d.value, d.limit, d.asked) for d in a.drifts]
+    for short in a.shorts:
+        yield f"wire {short.link.id} short", (short.fault_a, short.opener, short.opens_s, short.reaches_c, short.held_by)
+    yield "wire touches", [(t.store.id, t.volts, t.amps) for t in a.lead_touches]
+    yield "wire pieces", [(p.link.id, p.colour, p.length_m, p.near, p.far) for p in a.pieces]
+    yield "wire joints", [(j.key, j.to, j.after, j.guard, j.ohm, j.live_later) for j in a.joints]
+    yield "rail first moments", [(m.load.id, m.board.id, m.pulls_a, m.others_a, m.limit_a) for m in a.first_moments]
+    yield "charge starts", list(a.starting_v.items())
+    for c in a.charges:
+        yield f"charge {c.board.id} held", c.off.held
+    yield "pack left", a.left_h[::20]
+    room = a.room
+    yield "room clashes", [(c.parts, c.by_mm, c.state) for c in room.clashes]
+    yield "room needs", [(n.outside_mm, n.by) for n in room.needed or ()]
+    yield "room reaches", [(r.block.solid.id, r.face, r.gap_mm) for r in room.reaches]
+    yield "room openings", [(o.block.solid.id, o.at, o.size) for o in room.openings]
+    if room.least_face and room.bundle:
+        yield "room faces", (room.least_face.beside, room.least_face.above, room.bundle.across_mm, room.bundle.volume_cm3)
     for need in a.requirements:
         yield f"need {need.field}", (need.state, need.got, need.why)
     for name, station in STATIONS.items():
