@@ -221,16 +221,10 @@ def bench_sim_command(
     file: BinaryIO, port: int, faults: tuple[str, ...], charge: float, speed: float, noise: float, seed: int
 ) -> None:
     """Play a build on a simulated bench: a meter, a supply and a load that speak SCPI over sockets of this machine."""
-    from briskcell.bench.simulated.server import KINDS, SimulatedBench
-    from briskcell.bench.simulated.world import World
-    from briskcell.core.bench.specimen import fault_of
+    from briskcell.services.bench.played import KINDS, played
 
-    assessed = _assessed(file)
-    if not assessed.plan.stores:
-        raise click.ClickException("The build has no pack: there is nothing to put on the bench.")
     try:
-        found = tuple(fault_of(assessed.plan, *(w.strip() for w in f"{f},".split(",")[:2])) for f in faults)
-        bench = SimulatedBench(World(assessed, found, charge, speed, noise, seed=seed), port)
+        bench, found = played(_assessed(file), faults, charge=charge, speed=speed, noise=noise, seed=seed, port=port)
     except FigureError as error:
         raise click.ClickException(str(error)) from error
     except OSError as error:

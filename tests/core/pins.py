@@ -13,8 +13,8 @@ from pathlib import Path
 from typing import Any
 
 from briskcell.core.assess import Assessment, assess
+from briskcell.core.day.session import play_session
 from briskcell.core.draw.bill import bill
-from briskcell.core.pack.session import play_session
 from briskcell.core.rails.board_figures import board_figures
 from briskcell.core.stations import STATIONS
 from briskcell.core.workings import NUMBERS, value, working

@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 import briskcell.core
 from briskcell.core.assess import assess
 from briskcell.core.charge.charging import hours_added
+from briskcell.core.day.session import play_session
 from briskcell.core.engine.converters import (
     Losses,
     fit_losses,
@@ -31,7 +32,6 @@ from briskcell.core.engine.resistance import wire_resistance_ohm
 from briskcell.core.engine.sources import pack_curves, store_curves
 from briskcell.core.heat.steady import heat
 from briskcell.core.pack.fit import best_placing, cell_size, fit, free_room, largest_that_fits
-from briskcell.core.pack.session import play_session
 from briskcell.core.rails.fewest import fewest_rails, straight_on
 from briskcell.core.search.scout import scout
 from briskcell.core.wiring.conductors import melting_time_s, trace_rise_k, wire_rise_k

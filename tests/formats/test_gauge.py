@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from briskcell.core.assess import Assessment, assess
-from briskcell.core.pack.session import Session, play_session
+from briskcell.core.day.session import Session, play_session
 from briskcell.formats.gauge import gauge_of, write_csv, write_header, write_module
 from briskcell.model.errors import FigureError
 from briskcell.model.phases import Phase

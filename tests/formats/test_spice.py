@@ -11,8 +11,8 @@ import numpy as np
 import pytest
 
 from briskcell.core.assess import assess
+from briskcell.core.day.session import play_session
 from briskcell.core.engine.operating import operate
-from briskcell.core.pack.session import play_session
 from briskcell.formats.spice import nodes_of, write_circuit, write_session
 from briskcell.model.parts import STATES
 from briskcell.model.plan import Plan, plan_of

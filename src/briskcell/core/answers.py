@@ -12,18 +12,18 @@ import numpy as np
 from briskcell.core.charge.charging import Charge, charge
 from briskcell.core.charge.trickle import TrickleFill, starting_v, trickle_fills
 from briskcell.core.charge.warmth import ChargeWarmth, charge_warmth
+from briskcell.core.day.course import DayCourse, live_through, phases_of
+from briskcell.core.day.session import Course
 from briskcell.core.draw.consumption import DrawReport, draw_report
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.heat.drifts import Drift, drifts
 from briskcell.core.heat.steady import Heat, heat
 from briskcell.core.heat.watts import WattShare, shares_of_heat
-from briskcell.core.pack.day import DayCourse, live_through, phases_of
 from briskcell.core.pack.fit import Fit, fit
 from briskcell.core.pack.lamps import LampShow, lamp_shows
 from briskcell.core.pack.reserve import Reserve, StorageLife, shutdown_reserve, storage_life
 from briskcell.core.pack.resets import Resets, resets
 from briskcell.core.pack.runtime import Runtime, runtime
-from briskcell.core.pack.session import Course
 from briskcell.core.pack.swaps import Starts, starts
 from briskcell.core.pack.switching import Way, ways_off
 from briskcell.core.pack.uncertainty import Range

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 
-from briskcell.core.pack.day import DayCourse, phases_of
+from briskcell.core.day.course import DayCourse, phases_of
 from briskcell.formats import gauge, spice, tables_csv
 from briskcell.formats.assessment_json import assessment_document
 from briskcell.formats.parts_csv import write_parts

@@ -13,13 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.charge.charging import RISING
+from briskcell.core.day.session import charger_gives, state_of, warmed
 from briskcell.core.engine.converters import KIND, Losses
 from briskcell.core.engine.kernel import MOST_A, stiff_v
 from briskcell.core.engine.network import state_draws
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.engine.sources import ROOM_K, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
-from briskcell.core.pack.session import charger_gives, state_of, warmed
 from briskcell.model.parts import STATES, Converter, EfficiencyTable, Fed, Link, Load, State
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Plan

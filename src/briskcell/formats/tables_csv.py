@@ -7,7 +7,7 @@ import io
 from collections.abc import Iterable, Sequence
 
 from briskcell.core.assess import Assessment
-from briskcell.core.pack.day import DayCourse
+from briskcell.core.day.course import DayCourse
 from briskcell.formats.parts_csv import as_words
 from briskcell.model.parts import STATES
 

@@ -12,8 +12,8 @@ from briskcell.core.charge.charging import Charge, hours_added, input_ohm
 from briskcell.core.charge.current_split import LIMITS
 from briskcell.core.charge.plugged import plugged
 from briskcell.core.charge.trickle import trickle_flow
+from briskcell.core.day.session import play_session
 from briskcell.core.engine.operating import operate
-from briskcell.core.pack.session import play_session
 from briskcell.model.phases import Phase
 from briskcell.model.plan import plan_of
 from briskcell.model.stores import Bank, Trickle

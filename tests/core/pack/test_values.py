@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 
 from briskcell.core.assess import Assessment, assess
+from briskcell.core.day.session import play_session
 from briskcell.core.pack.fit import best_placing, cell_size, fit, free_room, label_energy_wh, largest_that_fits, stack_mm
-from briskcell.core.pack.session import play_session
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Bay, plan_of
 from briskcell.model.stores import Cell

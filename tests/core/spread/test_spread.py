@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from briskcell.core.assess import assess
-from briskcell.core.bench.learning import Measured, draw_that_explains, learn, transferred
 from briskcell.core.engine.operating import operate
+from briskcell.core.log.learning import Measured, draw_that_explains, learn, transferred
 from briskcell.core.rails.headroom import headrooms
 from briskcell.core.spread.doubts import Doubt, doubts, pert_at, samples
 from briskcell.core.spread.spread import spread

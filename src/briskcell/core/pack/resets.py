@@ -20,6 +20,7 @@ from briskcell.core.pack.runtime import Runtime
 from briskcell.model.parts import Load, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
+from briskcell.model.units import show
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
@@ -76,6 +77,18 @@ class Resets:
     culprits: tuple[Culprit, ...]
     parts: tuple[Peaking, ...]
     held: tuple[str, ...]
+
+    @property
+    def words(self) -> str:
+        """The chance of a reset in a sentence or two: hours without one, how often then, and which parts overrun what."""
+        if self.at_end <= 0:
+            return "No reset to fear: even all peaks at once overrun nothing."
+        every = 60.0 / self.at_end
+        often = f"one in {every:.0f} min" if every >= 1.5 else f"{self.at_end:.0f} an hour"
+        calm = f"The first {show(self.free_hours, 'h')} without a reset to fear; then"
+        first = "Resets from the start:" if self.free_hours < 0.05 else calm
+        count = f"{self.expected:.0f}" if self.expected >= 10 else f"{self.expected:.2g}"
+        return f"{first} up to about {often} at the end, {count} over a whole pack. {_blamed(self)}".strip()
 
 
 def counted(resets: float) -> str:
@@ -373,3 +386,12 @@ def _culprits(limits: list[Limit], peaks: _Peaks) -> tuple[Culprit, ...]:
             rate = float(_rate_over_games(inside, parts, peaks.tied)[1]) if chosen else 0.0
             found.append(Culprit(tuple(parts[k].load.name for k in chosen), element, words, rate))
     return tuple(sorted(found, key=lambda c: -c.per_hour))
+
+
+def _blamed(found: Resets) -> str:
+    """Which parts together overrun what; empty where nothing does at the end."""
+    if not found.culprits:
+        return ""
+    worst = found.culprits[0]
+    who = " and ".join(worst.loads) or "Steady play"
+    return f"{who} {'peak together and overrun' if len(worst.loads) > 1 else 'at its peak overruns'} {worst.words}."

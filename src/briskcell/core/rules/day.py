@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
+from briskcell.core.day.course import DayCourse, plugged_into, weakest_supply
 from briskcell.core.moves.charging import reaches, takes
 from briskcell.core.moves.fix import Fix
-from briskcell.core.pack.day import DayCourse, plugged_into, weakest_supply
 from briskcell.model.changes import remade
 from briskcell.model.stores import Pack
 from briskcell.model.units import show

@@ -12,10 +12,9 @@ from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.packs import other_packs
 from briskcell.core.moves.volts import more_volts
-from briskcell.core.pack.resets import MAYBE, Resets
+from briskcell.core.pack.resets import MAYBE
 from briskcell.model.parts import Converter, Link, Load
 from briskcell.model.stores import Pack
-from briskcell.model.units import show
 
 from .registry import Finding, missed_by, rule
 
@@ -34,40 +33,8 @@ def resets_rule(assessed: Answers) -> Iterator[Finding]:
     worst = found.culprits[0]
     state = "fails" if found.expected > accepted + MAYBE else "close"
     element = worst.element or assessed.plan.stores[0].id
-    yield Finding(state, element, in_words(found), min(missed_by(found.expected, max(accepted, 1.0)), 2.0),
+    yield Finding(state, element, found.words, min(missed_by(found.expected, max(accepted, 1.0)), 2.0),
                   partial(_apart, assessed, element), "Less draw at once, or a part that carries it.")  # fmt: skip
-
-
-def in_words(found: Resets) -> str:
-    """The chance of a reset in a sentence or two.
-
-    Parameters
-    ----------
-    found : Resets
-        Along one discharge.
-
-    Returns
-    -------
-    str
-        Hours without one, how often then, and which parts overrun what.
-    """
-    if found.at_end <= 0:
-        return "No reset to fear: even all peaks at once overrun nothing."
-    every = 60.0 / found.at_end
-    often = f"one in {every:.0f} min" if every >= 1.5 else f"{found.at_end:.0f} an hour"
-    calm = f"The first {show(found.free_hours, 'h')} without a reset to fear; then"
-    first = "Resets from the start:" if found.free_hours < 0.05 else calm
-    count = f"{found.expected:.0f}" if found.expected >= 10 else f"{found.expected:.2g}"
-    return f"{first} up to about {often} at the end, {count} over a whole pack. {_blamed(found)}".strip()
-
-
-def _blamed(found: Resets) -> str:
-    """Which parts together overrun what; empty where nothing does at the end."""
-    if not found.culprits:
-        return ""
-    worst = found.culprits[0]
-    who = " and ".join(worst.loads) or "Steady play"
-    return f"{who} {'peak together and overrun' if len(worst.loads) > 1 else 'at its peak overruns'} {worst.words}."
 
 
 def _apart(assessed: Answers, element: str) -> Iterator[Fix]:

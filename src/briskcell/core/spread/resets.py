@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
-from briskcell.core.pack.resets import MAYBE, expected_resets
+from briskcell.core.pack.resets import MAYBE, counted, expected_resets
 
 from .doubts import doubts, samples
 from .reach import FEW, SEED
@@ -28,6 +28,12 @@ class ResetSpread:
         """The 10, 50 and 90 % points."""
         low, middle, high = np.quantile(self.expected, (0.1, 0.5, 0.9))
         return float(low), float(middle), float(high)
+
+    @property
+    def counted(self) -> tuple[str, str, str]:
+        """The same, as it is said."""
+        low, middle, high = (counted(v) for v in self.range)
+        return low, middle, high
 
     def chance(self, accepted: float) -> float:
         """The chance that there are no more than so many; one in ten packs counts as none."""

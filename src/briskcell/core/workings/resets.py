@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from briskcell.core.assess import Assessment
-from briskcell.core.rules.resets import in_words
 from briskcell.model.units import show
 
 from .registry import Input, Working, computed, number
@@ -30,7 +29,7 @@ def resets(assessed: Assessment, _rest: str) -> Working | None:
     return Working(
         title="Resets over one pack",
         shown=f"{found.expected:.2g} expected",
-        words=in_words(found),
+        words=found.words,
         formula="f = Σ P(c) · λ(c → c′), over steps into overrun;  λ = 1/τ out of a peak, p / (τ·(1 − p)) into one",
         inputs=(*parts, *ends),
         source="R. Billinton, R. N. Allan, Reliability Evaluation of Power Systems, 2nd ed., 1996; parts taken as independent",

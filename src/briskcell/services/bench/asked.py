@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import cast, get_args
 
 from briskcell.bench.description import Description, Quantity
@@ -60,6 +60,22 @@ def test_of(form: Form, find: Callable[[str], Known | None], a: Answers, where: 
         return _discharge(form, meter, load, a, Test(kind="discharge", title="", meter=meter.id, load=load.id, every_s=every,
                                                      seconds=seconds, where=where))  # fmt: skip
     return _watch(form, meter, Test(kind="watch", title="", meter=meter.id, every_s=every, seconds=seconds, where=where))
+
+
+@dataclass(frozen=True, slots=True)
+class Usual:
+    """What a discharge of the first store usually asks: amps, and the volts it ends at; and the most that the plan allows."""
+
+    may: Allowed
+    amps: float
+    end_v: float
+
+
+def usual(a: Answers) -> Usual:
+    """A fifth of the capacity an hour (IEC 61960-3, 7.3.1), down to what the plan allows."""
+    may, pack = allowed(a), next(iter(a.plan.packs), None)
+    fifth = 0.2 * pack.cell.capacity_ah.likely * pack.parallel if pack else 0.5
+    return Usual(may, round(min(fifth, may.most_a.value), 2), may.least_v.value)
 
 
 def _watch(form: Form, meter: Known, test: Test) -> Test:

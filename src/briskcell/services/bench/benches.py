@@ -8,7 +8,7 @@ from typing import Any
 
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.course import Totals
-from briskcell.core.bench.specimen import fault_of
+from briskcell.core.bench.specimen import Fault, could_be, fault_of
 from briskcell.model.errors import FigureError
 from briskcell.model.units import read
 from briskcell.services.edits.values import Edit
@@ -79,6 +79,10 @@ class Benches:
         if meter.is_simulated():
             note["simulated"] = "yes"
         proof.take(assessed, self._units, found, key, "", note=note, read_by=lambda s: self.instruments.read(meter.id, s))
+
+    def faults(self, assessed: Assessment) -> tuple[Fault, ...]:
+        """Every fault that the simulated bench can hide in a build."""
+        return tuple(could_be(assessed))
 
     def simulate(self, build_id: int, assessed: Assessment, fault: str, charge: str, speed: str) -> None:
         """Put a build on the simulated bench as it is typed: a fault as ``kind,part``, its charge, how fast its time runs.

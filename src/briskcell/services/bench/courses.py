@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.core.bench.course import Totals, thinned, totals
+from briskcell.core.bench.course import Totals, step_ohm, thinned, totals
 from briskcell.store.runs import RunRow, RunStore
 
 from .recording import Recorder
@@ -36,6 +36,11 @@ class Course:
     rows: NDArray[np.float64]
     series: list[dict[str, Any]]
     totals: Totals
+
+    @property
+    def step_ohm(self) -> float | None:
+        """Resistance that the pack shows where its amps jump; None where nothing jumps. [Ω]"""
+        return step_ohm(self.rows[:, 0], self.rows[:, 1], self.rows[:, 2])
 
 
 def course_of(run: RunRow, store: RunStore, most: int = 600) -> Course:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import get_args
 
+from briskcell.core.day.course import plugged_into
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError
 from briskcell.model.phases import Moment
@@ -154,3 +155,8 @@ def _put(plan: Plan, number: int, stretches: tuple[Stretch, ...], words: str) ->
     day = day_of(plan, number)
     new = day.model_copy(update={"stretches": stretches})
     return Edit(checked(plan, {"days": tuple(new if d is day else d for d in plan.days)}), f"{day.name}: {words}")
+
+
+def plug_in(plan: Plan, number: int, supply: Supply) -> Edit:
+    """Every plug of a day into one supply."""
+    return put_day(plan, number, plugged_into(day_of(plan, number), supply.part_class), f"plugged into {supply.name}")

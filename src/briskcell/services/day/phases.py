@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from briskcell.core.pack.day import phases_of
+from briskcell.core.day.course import phases_of
 from briskcell.model.errors import FigureError
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Day, Plan

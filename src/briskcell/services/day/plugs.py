@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
-from briskcell.core.pack.day import latest_plug, weakest_supply
+from briskcell.core.day.course import latest_plug, weakest_supply
 from briskcell.model.plan import Day
 from briskcell.model.stores import Supply
 from briskcell.services.aside import kept

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from briskcell.core.assess import Assessment
-from briskcell.core.pack.session import Session, play_session
+from briskcell.core.day.session import Session, play_session
 from briskcell.model.errors import FigureError
 
 from .phases import read_phases

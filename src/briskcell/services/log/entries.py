@@ -11,7 +11,7 @@ from typing import get_args
 from PIL import Image, UnidentifiedImageError
 
 from briskcell.bounded import Bounded
-from briskcell.core.bench.culprit import When
+from briskcell.core.log.culprit import When
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
 from briskcell.model.units import read, show

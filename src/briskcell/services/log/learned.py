@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
-from briskcell.core.bench.learning import Learned, Measured, draw_that_explains, learn, shared, transferred
+from briskcell.core.log.learning import Learned, Measured, draw_that_explains, learn, shared, transferred
 from briskcell.services.bench.measured import capacity_of
 from briskcell.store.log import EntryRow, LogStore
 from briskcell.store.runs import RunStore

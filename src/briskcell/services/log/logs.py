@@ -19,6 +19,7 @@ from briskcell.store.units import UnitRow
 from . import entries, imports
 from .ageing import Ageing, ageing
 from .compared import Compared, compared
+from .complaints import MOST_COMPLAINTS, Complaint, suspected
 from .learned import Told, measurements
 
 
@@ -48,6 +49,11 @@ class Logs:
     def add_note(self, unit_id: int, words: str, at: str) -> None:
         """A change that was made, or anything else to remember."""
         entries.add_note(self._log, unit_id, words, at)
+
+    def complaints(self, assessed: Assessment, unit_id: int) -> list[Complaint]:
+        """The newest open complaints of a unit, each with its suspects."""
+        still = [e for e in self.entries(unit_id) if e.kind == "complaint" and e.about.get("open", True)]
+        return [suspected(assessed, e) for e in still[:MOST_COMPLAINTS]]
 
     def repeats(self, entry: EntryRow, step: str) -> None:
         """Say which step of the ladder tells a complaint's suspects apart."""

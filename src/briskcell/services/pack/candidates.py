@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from briskcell.core.answers import Answers
-from briskcell.core.pack.fit import largest_that_fits
+from briskcell.core.pack.fit import label_energy_wh, largest_that_fits
 from briskcell.core.search.candidates import Candidate, candidates, same_charge
 from briskcell.library import catalogue
 from briskcell.model.plan import Bay
@@ -35,8 +35,12 @@ def fitting_packs(assessed: Answers) -> FittingPacks | None:
     return FittingPacks(replaced=pack, packs=found, bay_is_guessed=plan.bay is None)
 
 
-def largest_pack(pack: Pack, bay: Bay) -> tuple[Cell, int] | None:
-    """The cell class and number in parallel that hold the most in a bay, of classes whose capacity somebody vouches for."""
+def largest_pack(pack: Pack, bay: Bay) -> tuple[Cell, int, float] | None:
+    """The cell class and number in parallel that hold the most in a bay, of classes whose capacity somebody vouches for; and the
+    watt-hours of their labels."""
     cells = (c.part for c in catalogue().of_kind("cells"))
     found = largest_that_fits(tuple(c for c in cells if same_charge(c, pack.cell) and c.label_ah.grade != "guessed"), bay)
-    return None if found is None or found[1] < pack.series else (found[0], found[1] // pack.series)
+    if found is None or found[1] < pack.series:
+        return None
+    parallel = found[1] // pack.series
+    return found[0], parallel, parallel * pack.series * label_energy_wh(found[0])

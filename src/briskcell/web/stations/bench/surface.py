@@ -9,11 +9,11 @@ from flask import g, request, session
 
 from briskcell.bench.description import standard
 from briskcell.core.bench.course import Totals
-from briskcell.core.bench.discharge import allowed
-from briskcell.core.bench.specimen import WORDS, could_be
+from briskcell.core.bench.specimen import WORDS
 from briskcell.core.bench.step import STAGES, Step
 from briskcell.core.wiring.order import Joint
 from briskcell.drawing.bench.probes import probes
+from briskcell.services.bench.asked import usual
 from briskcell.services.bench.courses import Run, share
 from briskcell.services.bench.instruments import QUANTITY, UNIT
 from briskcell.services.bench.joints import joined_before
@@ -79,16 +79,11 @@ def _instruments(opened: Opened, step: Step | None) -> dict[str, Any]:
         "elsewhere": instruments.plays not in (None, build_id),
         "who": g.get("who"),
         "standard": {k: standard(k) for k in ("meter", "supply", "load")},
-        "faults": [(f"{f.kind},{f.where}", f"{WORDS[f.kind]}: {plan.by_id[f.where].name}") for f in could_be(opened.assessed)],
-        **_usual(opened),
+        "faults": [
+            (f"{f.kind},{f.where}", f"{WORDS[f.kind]}: {plan.by_id[f.where].name}") for f in benches().faults(opened.assessed)
+        ],
+        "usual": usual(opened.assessed),
     }
-
-
-def _usual(opened: Opened) -> dict[str, Any]:
-    """What a discharge of the first store usually asks, and the most that the plan allows."""
-    may, pack = allowed(opened.assessed), next(iter(opened.plan.packs), None)
-    fifth = 0.2 * pack.cell.capacity_ah.likely * pack.parallel if pack else 0.5  # of its capacity an hour: IEC 61960-3, 7.3.1
-    return {"may": may, "usual_a": round(min(fifth, may.most_a.value), 2), "usual_end": may.least_v.value}
 
 
 def _runs(opened: Opened, unit_id: int) -> dict[str, Any]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from flask import Response, abort, render_template, request
 
 from briskcell.core.assess import Assessment
-from briskcell.core.pack.day import plugged_into
 from briskcell.services.day import days
 from briskcell.services.day.plugs import plugs
 from briskcell.services.edits.values import Edit
@@ -56,8 +55,7 @@ def take_plug(build_id: int) -> Response:
         day = days.day_of(assessed.plan, number)
         found = plugs(assessed, day)
         if form("do") == "weakest" and found.weakest:
-            plugged = plugged_into(day, found.weakest.part_class)
-            return days.put_day(assessed.plan, number, plugged, f"plugged into {found.weakest.name}")
+            return days.plug_in(assessed.plan, number, found.weakest)
         late = next((late.day for late in found.late if late.stretch == at and late.day), None) or abort(400)
         return days.put_day(assessed.plan, number, late, f"plugged in as late as it may be, stretch {at + 1}")
 

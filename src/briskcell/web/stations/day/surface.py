@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from flask import request
 
-from briskcell.core.pack.day import DayCourse
+from briskcell.core.day.course import DayCourse
 from briskcell.drawing.curves import numbers, plot
 from briskcell.model.plan import Stretch
 from briskcell.model.units import show

@@ -10,8 +10,7 @@ from typing import Any
 
 from flask import g, request, url_for
 
-from briskcell.core.bench.course import step_ohm
-from briskcell.core.bench.culprit import WHENS, Suspect, separating, suspects
+from briskcell.core.log.culprit import WHENS
 from briskcell.drawing.curves import numbers, plot
 from briskcell.formats.meter_csv import ROLES
 from briskcell.services.bench.courses import Run
@@ -108,7 +107,7 @@ def _run(opened: Opened, runs: list[Run]) -> dict[str, Any]:
     drawn = course.series
     if against is not None:
         drawn.append({"unit": "V", "t": against.t_s.tolist(), "v": against.volts.tolist(), "name": "predicted"})
-    ohm = step_ohm(rows[:, 0], rows[:, 1], rows[:, 2])
+    ohm = course.step_ohm
     facts = [
         ("Time", t.seconds / 3600, "h"),
         ("Charge", t.ah, "Ah"),
@@ -130,19 +129,12 @@ def _run(opened: Opened, runs: list[Run]) -> dict[str, Any]:
 
 def _complaints(opened: Opened, unit: Unit) -> list[dict[str, Any]]:
     """Open complaints with their suspects, and the reading that tells the first two apart."""
-    out: list[dict[str, Any]] = []
-    for e in logs().entries(unit.id):
-        if e.kind != "complaint" or not e.about.get("open", True) or len(out) == 3:
-            continue
-        what = e.about["what"] if e.about["what"] in opened.plan.by_id else ""
-        nothing: tuple[Suspect, ...] = ()
-        found = sheltered("suspects", partial(suspects, opened.assessed, e.about["when"], what), nothing)
-        step = separating(opened.assessed, *found[:2]) if len(found) > 1 else None
-        name = opened.plan.by_id[what].name if what else "the whole console"
-        out.append(
-            {"entry": e, "what": name, "suspects": found, "step": step, "read": _answer(opened, unit, e.about.get("repeat"))}
-        )
-    return out
+    about = logs().complaints(opened.assessed, unit.id)
+    return [
+        {"entry": c.entry, "what": c.what, "suspects": c.suspects, "step": c.step,
+         "read": _answer(opened, unit, c.entry.about.get("repeat"))}
+        for c in about
+    ]  # fmt: skip
 
 
 def _answer(opened: Opened, unit: Unit, step: str | None) -> dict[str, Any] | None:

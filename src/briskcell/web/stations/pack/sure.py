@@ -8,7 +8,6 @@ import numpy as np
 from flask import render_template
 
 from briskcell.core.assess import Assessment
-from briskcell.core.pack.resets import counted
 from briskcell.core.spread.spread import Carrier, Spread
 from briskcell.drawing.pack.hours import density
 from briskcell.services.judge import sheltered
@@ -41,7 +40,7 @@ def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
         "spare": a.spare_range,
         "volts": volts if np.isfinite(volts[0]) else None,
         "resets": a.reset_spread,
-        "often": [counted(v) for v in a.reset_spread.range] if a.reset_spread else [],
+        "often": a.reset_spread.counted if a.reset_spread else (),
         "accepted": a.plan.brief.resets_per_charge,
     }
 

@@ -5,8 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from briskcell.core.assess import Assessment
-from briskcell.core.pack.fit import label_energy_wh
-from briskcell.core.rules.resets import in_words
 from briskcell.drawing.pack.bay import bay_views, drawn_bay
 from briskcell.drawing.pack.candidates import scatter
 from briskcell.drawing.pack.curves import discharge_plot, resets_plot
@@ -49,7 +47,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
         "chemistries": chemistry_names(),
         "reserve": assessed.reserve,
         "resets": assessed.resets,
-        "resets_words": in_words(assessed.resets) if assessed.resets else "",
+        "resets_words": assessed.resets.words if assessed.resets else "",
         "resets_plot": resets_plot(assessed.resets),
         **switched_off(assessed),
         **_bay(assessed, pack),
@@ -61,11 +59,10 @@ def _bay(assessed: Assessment, pack: Pack | None) -> dict[str, Any]:
     found = bay_views(assessed, pack) if pack else None
     if pack is None or found is None or assessed.plan.bay is None:
         return {"bay": None}
-    largest = largest_pack(pack, assessed.plan.bay)
     return {
         "bay": found,
         "bay_drawing": drawn_bay(found, "from above"),
-        "largest": None if largest is None else (*largest, largest[1] * pack.series * label_energy_wh(largest[0])),
+        "largest": largest_pack(pack, assessed.plan.bay),
     }
 
 

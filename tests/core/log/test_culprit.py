@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.assess import assess
-from briskcell.core.bench.culprit import HALF, LOW, WHENS, When, separating, suspects
 from briskcell.core.bench.specimen import Fault, Specimen, could_be
 from briskcell.core.engine.converters import deliverable_a
+from briskcell.core.log.culprit import HALF, LOW, WHENS, When, separating, suspects
 from briskcell.library import catalogue
 from briskcell.model.parts import Load
 from briskcell.model.tree import feeders_of, source_of

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from briskcell.core.day.session import Course
 from briskcell.core.pack.resets import Resets
-from briskcell.core.pack.session import Course
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Day, Plan
 from briskcell.model.stores import Supply

@@ -9,8 +9,8 @@ import pytest
 
 from briskcell.core.answers import Answers
 from briskcell.core.assess import assess
-from briskcell.core.pack.day import latest_plug, live_through, phases_of, plugged_into, weakest_supply
-from briskcell.core.pack.session import Course
+from briskcell.core.day.course import latest_plug, live_through, phases_of, plugged_into, weakest_supply
+from briskcell.core.day.session import Course
 from briskcell.library import catalogue
 from briskcell.model.changes import remade
 from briskcell.model.plan import Day, plan_of

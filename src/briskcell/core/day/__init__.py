@@ -1,0 +1,1 @@
+"""The day: how it will be used, lived through in time."""

@@ -1,0 +1,1 @@
+"""What happened to a console, and what that says about its plan."""
