@@ -10,7 +10,8 @@ from itertools import islice
 from briskcell.core.answers import ANSWERS, NOTHING, Answers, Report, Stock, raised
 from briskcell.core.bench.ladder import ladder
 from briskcell.core.bench.step import Step
-from briskcell.core.brief.requirements import Requirement, requirements, thickness_mm, unmet
+from briskcell.core.brief.requirements import Requirement, requirements, unmet
+from briskcell.core.brief.wishes import thickness_mm
 from briskcell.core.draw.bill import bill
 from briskcell.core.moves.fix import Fix
 from briskcell.core.rails.headroom import judged

@@ -12,9 +12,11 @@ from cachetools import LRUCache
 from pydantic import ValidationError
 
 from briskcell.core.assess import WISH, Assessment, costs
+from briskcell.core.brief.requirements import WISHES
 from briskcell.core.draw.bill import bill
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.packs import MOST_PARALLEL, other_packs
+from briskcell.core.rules import RULES
 from briskcell.model.changes import remade, replaced
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Part
@@ -26,19 +28,6 @@ MOST_JUDGED = 140  # plans that are judged whole before the search gives up
 EACH = 5  # changes that are tried for one finding of one plan
 WIDTH = 4  # findings of one plan that changes are tried for
 MOST_KEPT = 128  # plans met that are kept solved: some 70 MB
-# What a builder says of each wish, and by how much it gives way where two contradict each other.
-WISHES = {
-    "hours": "the hours of play", "charge_hours": "the hours on the charger", "play_while_charging": "play while charging",
-    "thickness_mm": "the thickness", "room_c": "the warmest room", "shelf_days": "the days on the shelf", "budget": "the budget",
-    "mass_g": "the mass", "resets_per_charge": "the resets that are accepted", "charge_ports": "the charge ports",
-    "clock_must_keep": "a clock that keeps time", "cells_c": "the temperature of the cells", "margins": "the margins",
-}  # fmt: skip
-OF_RULE = {
-    "runtime-brief": "hours", "charge-brief": "charge_hours", "fits-the-bay": "thickness_mm", "case-heat": "room_c",
-    "part-heat": "room_c", "charge-temperature": "play_while_charging", "shelf-life": "shelf_days", "headroom": "margins",
-    "load-on-charging-cell": "play_while_charging", "resets": "resets_per_charge",
-}  # fmt: skip
-THICKER_MM, COOLER_K = (4.0, 8.0, 16.0), 8.0
 SETTINGS = ("current_a", "output_v", "fed_by")
 SETTINGS_WORDS = {"current_a": "set to", "output_v": "set to", "awg": "gauge"}
 
@@ -266,7 +255,10 @@ def _each_once(a: Assessment) -> list[str]:
 
 def _wish_of(key: str) -> str:
     """The wish of the brief that a failure speaks of; its own key where there is none."""
-    return key.removeprefix(WISH) if key.startswith(WISH) else OF_RULE.get(key.split(":", maxsplit=1)[0], key)
+    if key.startswith(WISH):
+        return key.removeprefix(WISH)
+    rule = RULES.get(key.partition(":")[0])
+    return rule.wish if rule is not None and rule.wish else key
 
 
 def _moves(a: Assessment) -> Iterator[Fix]:
@@ -298,64 +290,28 @@ def _conflict(start: Assessment, best: Assessment, most: int, ended: Callable[[]
     firsts = [w for w in dict.fromkeys(_wish_of(key) for key in best.failures) if w in WISHES]
     for first in firsts:
         own = _offer(best, first, most, ended, met)
-        for second in (w for w in WISHES if w != first):
+        for second in sorted((w for w in WISHES if w != first), key=lambda w: WISHES[w].turn):
             if ended():
                 return None
             if (other := _offer(start, second, most, ended, met)) is not None:
                 offers = tuple(o for o in (own, other) if o is not None)
-                return Conflict(WISHES[first], WISHES[second], offers)
+                return Conflict(WISHES[first].called, WISHES[second].called, offers)
         if own is not None:
-            return Conflict(WISHES[first], "everything else of the brief", (own,))
-    named = [WISHES[w] for w in firsts]
+            return Conflict(WISHES[first].called, "everything else of the brief", (own,))
+    named = [WISHES[w].called for w in firsts]
     return Conflict(named[0] if named else "the build", named[1] if len(named) > 1 else "what the library has", ())
 
 
 def _offer(a: Assessment, wish: str, most: int, ended: Callable[[], bool], met: Met) -> Fix | None:
     """The build mended with one wish given way; None where even that leaves something failing."""
-    for plan, words in _given_way(a, wish):
+    for plan, words in WISHES[wish].gives_way(a, _comes_to(a, wish)):
         found, _ = mended(met.judge(a, plan), most, ended, met)
         if not found.failures:
             return Fix("; ".join((words, *told(a.plan, found.plan))), f"Nothing fails then. {costs(a, found)}".strip(), found.plan)
     return None
 
 
-def _given_way(a: Assessment, wish: str) -> Iterator[tuple[Plan, str]]:
-    """The plan with one wish of its brief lowered to what the build comes to, or by a step."""
-    brief, got = a.plan.brief, a.wish(wish)
-    value = got.got if got is not None and isinstance(got.got, float) and math.isfinite(got.got) else None
-    if wish == "hours" and value and value > 0.2 and value < brief.hours:
-        lower = math.floor(value * 10.0) / 10.0
-        yield _brief(a, hours=lower), f"{show(lower, 'h')} of play instead of {show(brief.hours, 'h')}"
-    elif wish == "hours" and value and value >= brief.hours:
-        yield _brief(a, hours=brief.hours / 2.0), f"{show(brief.hours / 2.0, 'h')} of play instead of {show(brief.hours, 'h')}"
-    elif wish == "charge_hours":
-        longer = math.ceil(value * 2.0) / 2.0 if value and value > brief.charge_hours else brief.charge_hours * 2.0
-        yield _brief(a, charge_hours=longer), f"{show(longer, 'h')} on the charger instead of {show(brief.charge_hours, 'h')}"
-    elif wish == "play_while_charging" and brief.play_while_charging:
-        yield _brief(a, play_while_charging=False), "no play while it charges"
-    elif wish == "thickness_mm":
-        for more in THICKER_MM:
-            wider = brief.thickness_mm + more
-            bay = a.plan.bay and a.plan.bay.model_copy(update={"depth_mm": a.plan.bay.depth_mm + more})
-            case = a.plan.case.model_copy(update={"depth_mm": max(a.plan.case.depth_mm, wider)})
-            plan = remade(_brief(a, thickness_mm=wider), {"bay": bay, "case": case})
-            yield plan, f"{show(wider, 'mm')} thick instead of {show(brief.thickness_mm, 'mm')}"
-    elif wish == "room_c":
-        cooler = brief.room_c - COOLER_K
-        yield _brief(a, room_c=cooler), f"rooms up to {show(cooler, '°C')} instead of {show(brief.room_c, '°C')}"
-    elif wish == "shelf_days" and value and value < brief.shelf_days:
-        yield (
-            _brief(a, shelf_days=max(math.floor(value), 1.0)),
-            f"{math.floor(value)} days on the shelf instead of {brief.shelf_days:.0f}",
-        )
-    elif wish in ("budget", "mass_g") and getattr(brief, wish) is not None and value:
-        unit = "€" if wish == "budget" else "g"
-        limit = float(math.ceil(value))
-        yield _brief(a, **{wish: limit}), f"{show(limit, unit)} instead of {show(getattr(brief, wish), unit)} as {WISHES[wish]}"
-    elif wish == "resets_per_charge" and a.resets is not None and a.resets.expected > brief.resets_per_charge:
-        more = math.ceil(a.resets.expected)
-        yield _brief(a, resets_per_charge=more), f"{more} resets over a pack accepted"
-
-
-def _brief(a: Assessment, **wishes: object) -> Plan:
-    return remade(a.plan, {"brief": a.plan.brief.model_copy(update=wishes)})
+def _comes_to(a: Assessment, wish: str) -> float | None:
+    """What a build comes to of a wish; None where that is no figure."""
+    got = a.wish(wish)
+    return got.got if got is not None and isinstance(got.got, float) and math.isfinite(got.got) else None

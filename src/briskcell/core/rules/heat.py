@@ -18,6 +18,7 @@ from .registry import Finding, missed_by, past, rule
 @rule(
     "case-heat",
     station="heat",
+    wish="room_c",
     shown=("heat/limits",),
     source="IEC 62368-1:2018, table 38: 48 °C where plastic is held; cells 60 °C in use",
 )
@@ -54,7 +55,13 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
         )
 
 
-@rule("part-heat", station="heat", shown=("heat/limits",), source="Case air plus warmth per watt, against the part's sheet")
+@rule(
+    "part-heat",
+    station="heat",
+    wish="room_c",
+    shown=("heat/limits",),
+    source="Case air plus warmth per watt, against the part's sheet",
+)
 def part_heat(assessed: Answers) -> Iterator[Finding]:
     """No board or part gets warmer than its sheet allows."""
     for part in assessed.heat.parts:

@@ -112,7 +112,8 @@ class Finding:
 class Rule:
     """A registered rule: its name, station, source, what it asks, the function that checks it, the worst it may say.
 
-    ``shown`` names the sections of pages that carry its word, each as ``station/section``.
+    ``shown`` names the sections of pages that carry its word, each as ``station/section``; ``wish`` the wish of the brief that it
+    serves, empty where it serves none.
     """
 
     name: str
@@ -122,6 +123,7 @@ class Rule:
     function: Callable[[Answers], Iterator[Finding]]
     worst: str = "fails"
     shown: tuple[str, ...] = ()
+    wish: str = ""
 
     def check(self, assessed: Answers) -> Iterator[Finding]:
         """The rule's findings, signed with its name and station."""
@@ -133,7 +135,7 @@ RULES: dict[str, Rule] = {}
 
 
 def rule(
-    name: str, *, station: str, shown: tuple[str, ...], source: str, worst: str = "fails"
+    name: str, *, station: str, shown: tuple[str, ...], source: str, worst: str = "fails", wish: str = ""
 ) -> Callable[..., Callable[[Answers], Iterator[Finding]]]:  # fmt: skip
     """Register a rule.
 
@@ -149,6 +151,8 @@ def rule(
         Literature or reasoning behind it.
     worst : str
         The worst state it may say; one that never says ``fails`` is not asked where only failures are.
+    wish : str
+        The wish of the brief that it serves, by its field: where both cannot be had, that one gives way.
 
     Returns
     -------
@@ -157,7 +161,7 @@ def rule(
     """
 
     def register(function: Callable[[Answers], Iterator[Finding]]) -> Callable[[Answers], Iterator[Finding]]:
-        RULES[name] = Rule(name, station, source, (function.__doc__ or "").strip(), function, worst, shown)
+        RULES[name] = Rule(name, station, source, (function.__doc__ or "").strip(), function, worst, shown, wish)
         return function
 
     return register

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from briskcell.core.brief.requirements import WALL_MM
+from briskcell.core.brief.wishes import WALL_MM
 from briskcell.model.changes import remade
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Bay, Box, Plan

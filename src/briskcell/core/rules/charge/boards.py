@@ -16,7 +16,7 @@ from briskcell.model.changes import altered, replaced
 from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
 from briskcell.model.units import show
 
-from .registry import Finding, missed_by, rule
+from ..registry import Finding, missed_by, rule
 
 WHOLE = 0.8  # of a pack's charge, that a board which ends too low has to reach to be no more than a loss
 CAUTION = "A lithium cell charged beyond its volts can burn: do not connect this board."

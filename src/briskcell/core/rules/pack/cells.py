@@ -18,13 +18,13 @@ from briskcell.model.parts import Converter, Load
 from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.units import show
 
-from .registry import Finding, missed_by, rule
+from ..registry import Finding, missed_by, rule
 
 TYPICAL_PATH = 0.85  # of the pack's energy that reaches the parts, where nothing plays yet to tell
 TYPICAL_USE = 0.95  # of a pack's energy that can be used down to its cut-off
 
 
-@rule("runtime-brief", station="pack", shown=("brief/brief", "pack/answers"), source="The brief")
+@rule("runtime-brief", station="pack", wish="hours", shown=("brief/brief", "pack/answers"), source="The brief")
 def runtime_brief(assessed: Answers) -> Iterator[Finding]:
     """The pack plays as long as the brief asks."""
     found, wanted = assessed.runtime, assessed.plan.brief.hours

@@ -16,12 +16,13 @@ from briskcell.core.pack.resets import MAYBE
 from briskcell.model.parts import Converter, Link, Load
 from briskcell.model.stores import Pack
 
-from .registry import Finding, missed_by, rule
+from ..registry import Finding, missed_by, rule
 
 
 @rule(
     "resets",
     station="pack",
+    wish="resets_per_charge",
     shown=("pack/peaks",),
     source="R. Billinton, R. N. Allan, Reliability Evaluation of Power Systems, 2nd ed., ch. 3",
 )

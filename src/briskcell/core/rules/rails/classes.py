@@ -11,7 +11,7 @@ from briskcell.model.changes import altered, replaced
 from briskcell.model.parts import Part
 from briskcell.model.stores import Cell, Pack
 
-from .registry import Finding, rule
+from ..registry import Finding, rule
 
 STATION = {"chargers": "charge", "supplies": "charge", "packs": "pack"}
 

@@ -8,7 +8,7 @@ from functools import partial
 from briskcell.core.answers import Answers
 from briskcell.core.moves.guards import guarded
 
-from .registry import Finding, rule
+from ..registry import Finding, rule
 
 HARMED_V = 0.5  # below where it is empty: sheets end a discharge at 2.5 V (3.0 V empty), of LFP at 2.0 V (2.5 V)
 

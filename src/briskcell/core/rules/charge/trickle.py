@@ -14,7 +14,7 @@ from briskcell.model.changes import altered, replaced
 from briskcell.model.stores import Bank, Capacitor, Pack, Trickle
 from briskcell.model.units import show
 
-from .registry import Finding, missed_by, rule
+from ..registry import Finding, missed_by, rule
 
 FOR_GOOD = (
     0.1  # of their capacity in an hour, that cells of nickel stand past full; Linden's Handbook of Batteries, 4th ed., ch. 22

@@ -20,7 +20,7 @@ from briskcell.model.stores import Pack
 from briskcell.model.tree import behind_links, free_id, stays_connected
 from briskcell.model.units import show
 
-from .registry import Finding, missed_by, rule
+from ..registry import Finding, missed_by, rule
 
 DENSEST_LITHIUM = 800.0  # Wh a litre of any lithium cell sold
 DENSEST_WH_PER_L = {"LFP": 420.0, "NiMH": 480.0, "alkaline": 560.0}  # of other chemistries, the best that is sold
@@ -202,7 +202,9 @@ def _warn(assessed: Answers, volts: float) -> Iterator[Fix]:
     yield Fix(f"A warning at {volts:.2f} V", "leaves enough.", remade(assessed.plan, {"shutdown": changed}))
 
 
-@rule("shelf-life", station="pack", shown=("pack/off",), source="Currents of boards when off, and self-discharge")
+@rule(
+    "shelf-life", station="pack", wish="shelf_days", shown=("pack/off",), source="Currents of boards when off, and self-discharge"
+)
 def shelf(assessed: Answers) -> Iterator[Finding]:
     """A full pack is not empty after the weeks on the shelf that the brief allows."""
     for store, life in zip(assessed.plan.stores, assessed.storage, strict=True):

@@ -20,10 +20,10 @@ from briskcell.model.stores import ChargeBoard, Pack, Trickle
 from briskcell.model.tree import layout_of
 from briskcell.model.units import show
 
-from .registry import Finding, missed_by, past, rule
+from ..registry import Finding, missed_by, past, rule
 
 
-@rule("charge-brief", station="charge", shown=("brief/brief", "charge/times"), source="The brief")
+@rule("charge-brief", station="charge", wish="charge_hours", shown=("brief/brief", "charge/times"), source="The brief")
 def charge_brief(assessed: Answers) -> Iterator[Finding]:
     """The pack fills within the hours of the brief, and charges in play where the brief asks for it."""
     wanted = assessed.plan.brief.charge_hours
@@ -43,6 +43,7 @@ def charge_brief(assessed: Answers) -> Iterator[Finding]:
 @rule(
     "load-on-charging-cell",
     station="charge",
+    wish="play_while_charging",
     shown=("charge/charging",),
     source="A charger that watches a cell with a load on it may never end",
 )
@@ -113,6 +114,7 @@ def _balanced(assessed: Answers, board: ChargeBoard, pack: Pack) -> Iterator[Fix
 @rule(
     "charge-temperature",
     station="charge",
+    wish="play_while_charging",
     shown=("charge/course", "heat/limits"),
     source="Lithium cells: 0 to 45 °C in charge, −20 to 60 °C in use; IEC 62133-2",
 )

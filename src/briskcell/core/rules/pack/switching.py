@@ -15,7 +15,7 @@ from briskcell.model.plan import Plan
 from briskcell.model.tree import feeders_of, source_of
 from briskcell.model.units import show
 
-from .registry import Finding, missed_by, rule
+from ..registry import Finding, missed_by, rule
 
 
 @rule("switched-off", station="pack", shown=("pack/off",), source="Power cut without a shutdown corrupts a card")

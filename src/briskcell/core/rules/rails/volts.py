@@ -22,14 +22,14 @@ from briskcell.model.plan import Plan
 from briskcell.model.tree import behind_links, boards_above, feeders_of, source_of
 from briskcell.model.units import show
 
-from .registry import Finding, missed_by, rule
+from ..registry import Finding, missed_by, rule
 
 CASCADE_W = 0.15  # lost on the way before two boards in a row are worth a word: a twentieth of a small console
 HYSTERESIS_V = 0.15  # of a lock-out that states no restart: 0.1 to 0.2 V on sheets; typical
 HEALTHY_V = (3.4, 4.25)  # that a board takes for a lithium cell in order: between its low warning and full; typical
 
 
-@rule("headroom", station="rails", shown=("rails/boards",), source="TI SLVA372D; margins of the brief")
+@rule("headroom", station="rails", wish="margins", shown=("rails/boards",), source="TI SLVA372D; margins of the brief")
 def headroom(assessed: Answers) -> Iterator[Finding]:
     """Every board, wire, switch, plug, fuse and protection keeps current to spare at its worst moment."""
     if (lost := assessed.collapse) is not None:

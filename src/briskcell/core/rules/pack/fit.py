@@ -8,11 +8,15 @@ from functools import partial
 from briskcell.core.answers import Answers
 from briskcell.core.moves.packs import as_many_as_fit
 
-from .registry import Finding, rule
+from ..registry import Finding, rule
 
 
 @rule(
-    "fits-the-bay", station="pack", shown=("pack/bay",), source="The bay's measures; pouches swell by 8 to 10 % of their thickness"
+    "fits-the-bay",
+    station="pack",
+    wish="thickness_mm",
+    shown=("pack/bay",),
+    source="The bay's measures; pouches swell by 8 to 10 % of their thickness",
 )
 def fits_the_bay(assessed: Answers) -> Iterator[Finding]:
     """The pack fits the bay."""

@@ -1,0 +1,1 @@
+"""Rules of the pack."""
