@@ -1,8 +1,9 @@
-"""A broken build for each rule: what the rule must catch, and its fix must mend."""
+"""A broken build for each rule: what the rule must catch, and its fix must mend; and how the pages reach it."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import cache
 
 from briskcell.core.assess import Assessment, assess
@@ -11,6 +12,9 @@ from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Link
 from briskcell.model.plan import Day, Plan, Stretch
 from briskcell.services.demo import curlew, sanderling
+
+CURLEW, SANDERLING = 1, 3  # as the demo shelf numbers them
+Step = tuple[str, dict[str, str]]
 
 
 def weak_boost() -> Plan:
@@ -288,58 +292,150 @@ def fierce_supply() -> Plan:
     return replaced(sanderling(), catalogue().part("usb-20v-3", id="usb"))
 
 
-FAULTS: dict[str, Callable[[], Plan]] = {
-    "headroom": weak_boost,
-    "load-window": thin_wire_to_a_picky_screen,
-    "runtime-brief": long_wish,
-    "runtime-range": doubtful_wish,
-    "charge-brief": slow_charger,
-    "cell-current": tired_cell,
-    "double-conversion": two_boosts_in_a_row,
-    "input-window": boost_on_two_in_series,
-    "lock-out-chatter": chattering_boost,
-    "logic-level": loud_driver,
-    "inrush": greedy_start,
-    "battery-measure": gauge_behind_a_boost,
-    "proven-capacity": printed_dream,
-    "equal-strings": strings_apart,
-    "weakest-in-series": one_tired_in_series,
-    "capacitor-rating": eager_capacitor,
-    "bank-output": shy_bank,
-    "one-of-each": two_ports,
-    "shutdown-reserve": late_warning,
-    "switched-off": hasty_switch,
-    "lamps": unseen_lamp,
-    "day": long_day,
-    "room": stacked_in_one_place,
-    "behind-the-jack": straight_to_the_pins,
-    "shelf-life": sipping_board,
-    "carrier": long_haul,
-    "load-on-charging-cell": console_on_the_cell,
-    "series-balance": unbalanced_series,
-    "charge-temperature": frosty_quay,
-    "played-on-the-charger": played_all_the_same,
-    "only-rechargeable": primary_on_a_charger,
-    "fuse-at-the-store": bare_pack,
-    "fuse-choice": small_fuse,
-    "wire-warmth": hair_wire,
-    "trickle-current": eager_panel,
-    "trickle-end": endless_crank,
-    "protected-cells": naked_cells,
-    "short-lasts": hair_behind_a_buck,
-    "slack": coiled_wire,
-    "case-heat": closed_box,
-    "part-heat": hot_board,
-    "fits-the-bay": tight_bay,
-    "resets": loud_scene,
-    "as-its-class": optimist,
-    "charger-suits-cells": one_cell_board_on_two,
-    "cut-out-contact": nameless_jack,
-    "like-strings": unlike_strings,
-    "charger-input": fierce_supply,
+@dataclass(frozen=True, slots=True)
+class Broken:
+    """A rule's broken build: as a plan, and as the pages reach it, from which demo build and by which steps.
+
+    A step is an address of the page and its form. What no change of the plan mends is done ``by_hand``: a level shifter, a
+    sequence, a test, a meter or another part.
+    """
+
+    plan: Callable[[], Plan]
+    build: int
+    steps: list[Step]
+    by_hand: bool = False
+
+
+def edit(path: str, value: str) -> Step:
+    return "edit", {"path": path, "value": value}
+
+
+def add(key: str, **where: str) -> Step:
+    return "add", {"part_class": key, **where}
+
+
+def swap(part: str, key: str) -> Step:
+    return "swap", {"part": part, "part_class": key}
+
+
+def remove(part: str) -> Step:
+    return "remove-part", {"part": part}
+
+
+BROKEN: dict[str, Broken] = {
+    "headroom": Broken(weak_boost, SANDERLING, [swap("boost", "boost-5v-2a")]),
+    "load-window": Broken(thin_wire_to_a_picky_screen, SANDERLING, [edit("loads/screen/window/low_v", "5.09 V")]),
+    "runtime-brief": Broken(long_wish, SANDERLING, [edit("brief/hours", "12 h")]),
+    "runtime-range": Broken(doubtful_wish, SANDERLING, [edit("brief/hours", "9.5 h")]),
+    "charge-brief": Broken(slow_charger, SANDERLING, [edit("brief/charge_hours", "2 h")]),
+    "cell-current": Broken(tired_cell, SANDERLING, [edit("packs/pack/cell/max_discharge_a", "1.5 A")]),
+    "double-conversion": Broken(
+        two_boosts_in_a_row, SANDERLING, [add("boost-9v-3a", behind="rail-5"), add("screen-70-12v", behind="rail")]
+    ),
+    "input-window": Broken(boost_on_two_in_series, SANDERLING, [edit("packs/pack/series", "2")]),
+    "lock-out-chatter": Broken(
+        chattering_boost,
+        SANDERLING,
+        [edit("packs/pack/cell/resistance_ohm", "120 mΩ"), edit("converters/boost/lockout_v", "3.2 V")],
+    ),
+    "logic-level": Broken(
+        loud_driver,
+        SANDERLING,
+        [
+            edit("loads/radio/logic_v", "3.3 V"),
+            edit("loads/controls/logic_v", "5 V"),
+            ("connect", {"part": "radio", "field": "driven_by", "to": "controls"}),
+        ],
+        by_hand=True,
+    ),
+    "inrush": Broken(
+        greedy_start,
+        SANDERLING,
+        [
+            ("inrush", {"part": "screen"}),
+            edit("loads/screen/inrush/capacitance_f", "470 µF"),
+            edit("loads/screen/inrush/peak_a", "4 A"),
+        ],
+        by_hand=True,
+    ),
+    "battery-measure": Broken(
+        gauge_behind_a_boost, SANDERLING, [edit("loads/board/measures_battery", "true"), edit("loads/board/window/low_v", "2.7 V")]
+    ),
+    "proven-capacity": Broken(printed_dream, SANDERLING, [edit("packs/pack/cell/label_ah", "9.9 Ah")]),
+    "equal-strings": Broken(
+        strings_apart,
+        SANDERLING,
+        [
+            ("string", {"part": "pack", "part_class": "cell-21700-e50"}),
+            edit("packs/pack/strings/0/ocv_v", "4.1 V"),
+            edit("packs/pack/strings/1/ocv_v", "3.7 V"),
+        ],
+        by_hand=True,
+    ),
+    "weakest-in-series": Broken(one_tired_in_series, CURLEW, [edit("packs/pack/cell/weakest_ah", "4 Ah")]),
+    "capacitor-rating": Broken(
+        eager_capacitor, SANDERLING, [add("capacitor-10-5v4"), edit("capacitors/capacitor-10-5v4/full_v", "5.3 V")]
+    ),
+    "bank-output": Broken(shy_bank, SANDERLING, [add("bank-5"), add("light", behind="bank-5")], by_hand=True),
+    "one-of-each": Broken(
+        two_ports,
+        SANDERLING,
+        [add("usb-1"), add("charger-lin-05"), ("connect", {"part": "charger-lin-05", "field": "supply", "to": "usb-1"})],
+        by_hand=True,
+    ),
+    "shutdown-reserve": Broken(late_warning, SANDERLING, [edit("shutdown/warning_v", "2.6 V")]),
+    "switched-off": Broken(
+        hasty_switch, SANDERLING, [("pressed", {"part": "switch"}), edit("links/switch/acts/cuts_after_s", "10 s")]
+    ),
+    "lamps": Broken(unseen_lamp, SANDERLING, [add("lamp-low-33"), edit("loads/lamp-low-33/lamp/hidden", "true")]),
+    "day": Broken(long_day, SANDERLING, [edit("days/0/stretches/1/minutes", "20 h")]),
+    "room": Broken(stacked_in_one_place, SANDERLING, [("place", {"part": "board", "x": "-5 mm", "y": "0 mm"})]),
+    "behind-the-jack": Broken(straight_to_the_pins, SANDERLING, [edit("loads/board/jack/bypassed", "true")]),
+    "shelf-life": Broken(sipping_board, SANDERLING, [edit("chargers/charger/off_current_a", "12 mA")]),
+    "carrier": Broken(long_haul, SANDERLING, [edit("packs/pack/parallel", "6")], by_hand=True),
+    "load-on-charging-cell": Broken(console_on_the_cell, SANDERLING, [edit("chargers/charger/layout", "on_cell")]),
+    "series-balance": Broken(unbalanced_series, CURLEW, [edit("chargers/charger/balancing", "false")]),
+    "charge-temperature": Broken(frosty_quay, SANDERLING, [edit("brief/cells_c", "-4 °C")], by_hand=True),
+    "played-on-the-charger": Broken(
+        played_all_the_same, SANDERLING, [edit("brief/play_while_charging", "false"), edit("brief/room_c", "30 °C")]
+    ),
+    "only-rechargeable": Broken(primary_on_a_charger, SANDERLING, [edit("packs/pack/cell/rechargeable", "false")]),
+    "fuse-at-the-store": Broken(bare_pack, SANDERLING, [remove("fuse")]),
+    "fuse-choice": Broken(small_fuse, SANDERLING, [swap("fuse", "fuse-3")]),
+    "wire-warmth": Broken(
+        hair_wire,
+        SANDERLING,
+        [
+            edit("links/w-pack/awg", "36"),
+            edit("links/w-pack/strands_in_bundle", "12"),
+            edit("links/w-pack/insulation_c", "50 °C"),
+            edit("links/w-pack/length_m", "3 cm"),
+        ],
+    ),
+    "trickle-current": Broken(eager_panel, SANDERLING, [add("hub-6v"), edit("packs/pack/cell/max_charge_a", "0.1 A")]),
+    "trickle-end": Broken(endless_crank, SANDERLING, [add("crank-12v")]),
+    "protected-cells": Broken(naked_cells, SANDERLING, [("protect", {"part": "pack"})]),
+    "short-lasts": Broken(hair_behind_a_buck, CURLEW, [edit("links/w-fan/awg", "28")]),
+    "slack": Broken(coiled_wire, SANDERLING, [edit("links/w-controls/run_m", "8 cm")]),
+    "case-heat": Broken(closed_box, CURLEW, [edit("case/vents", "false"), edit("case/fan", "false")]),
+    "part-heat": Broken(
+        hot_board,
+        CURLEW,
+        [
+            edit("converters/buck/thermal_k_per_w", "140"),
+            edit("converters/buck/junction_max_c", "84 °C"),
+            edit("case/fan", "false"),
+        ],
+    ),
+    "fits-the-bay": Broken(tight_bay, SANDERLING, [edit("bay/depth_mm", "12 mm")]),
+    "resets": Broken(loud_scene, SANDERLING, [swap("boost", "boost-5v-2a")]),
+    "as-its-class": Broken(optimist, SANDERLING, [edit("chargers/charger/current_a", "3 A")]),
+    "charger-suits-cells": Broken(one_cell_board_on_two, CURLEW, [swap("charger", "charger-sw-2")]),
+    "cut-out-contact": Broken(nameless_jack, CURLEW, [remove("jack")]),
+    "like-strings": Broken(unlike_strings, SANDERLING, [("string", {"part": "pack", "part_class": "lfp-26650"})]),
+    "charger-input": Broken(fierce_supply, SANDERLING, [swap("usb", "usb-20v-3")]),
 }
-# No change of the plan mends these: a level shifter, a sequence, a test, a meter or another part does.
-BY_HAND = {"logic-level", "inrush", "equal-strings", "one-of-each", "bank-output", "carrier", "charge-temperature"}
+FAULTS = {name: broken.plan for name, broken in BROKEN.items()}
 
 
 @cache

@@ -138,6 +138,10 @@ def read_description(text: str) -> Description:
         ) from error
 
 
+DESCRIPTIONS = files("briskcell.bench") / "descriptions"
+STANDARD = tuple(sorted(p.name.removesuffix(".toml") for p in DESCRIPTIONS.iterdir()))
+
+
 @cache
 def standard(kind: str) -> str:
     """The text of a description that ships: ``meter``, ``supply``, ``load``, and the simulated ones of each.
@@ -147,10 +151,6 @@ def standard(kind: str) -> str:
     FigureError
         If there is none of that name.
     """
-    path = files("briskcell.bench") / "descriptions" / f"{kind}.toml"
     if kind not in STANDARD:
         raise FigureError("kind", f"There is no instrument “{kind}”.", fix=f"Choose from {', '.join(STANDARD)}.")
-    return path.read_text(encoding="utf-8")
-
-
-STANDARD = ("meter", "supply", "load", "simulated-meter", "simulated-supply", "simulated-load")
+    return (DESCRIPTIONS / f"{kind}.toml").read_text(encoding="utf-8")

@@ -6,7 +6,9 @@ from dataclasses import dataclass
 
 from flask import Blueprint, render_template
 
+from briskcell.core.rules import RULES
 from briskcell.drawing.stations import TITLES
+from briskcell.exports.registry import FORMATS
 
 bp = Blueprint("help", __name__, url_prefix="/help")
 TOUR_COOKIE = "tour"
@@ -129,6 +131,5 @@ GLOSSARY: tuple[tuple[str, str], ...] = (
 @bp.get("")
 def help_page() -> str:
     """Every station's help, the tour and the glossary on one page."""
-    from briskcell.exports.registry import FORMATS
-
-    return render_template("help.html", formats=FORMATS, titles=TITLES, help=HELP, glossary=GLOSSARY, tour=TOUR)
+    checks = {name: [r for r in RULES.values() if r.station == name] for name in HELP}
+    return render_template("help.html", checks=checks, formats=FORMATS, titles=TITLES, help=HELP, glossary=GLOSSARY, tour=TOUR)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import losses_of
+from briskcell.core.engine.network import Network
 from briskcell.core.pack.uncertainty import capacity_figure
 from briskcell.model.figure import Figure, Grade
 from briskcell.model.parts import Converter, EfficiencyPoints, EfficiencyTable, FixedEfficiency, Load, LossModel
@@ -20,6 +21,28 @@ from briskcell.model.tree import source_of
 
 Array = NDArray[np.float64]
 Kind = Literal["draw", "capacity", "cell", "loss", "volts", "charger", "supply"]
+
+
+@dataclass(frozen=True, slots=True)
+class DoubtKind:
+    """A kind of doubt: where a builder measures it away, and of which elements of a network it is a factor, by id."""
+
+    measured_by: str
+    elements: Callable[[Network], tuple[str, ...]]
+
+
+def _boards(network: Network) -> tuple[str, ...]:
+    return tuple(c.id for c in network.converters)
+
+
+# Those that bear on how long a build plays: each is a factor of the engine's variants by the same name.
+OF_PLAY: dict[Kind, DoubtKind] = {
+    "draw": DoubtKind("its step on the bench", lambda n: tuple(p.id for p in n.loads)),
+    "capacity": DoubtKind("a discharge on the bench", lambda n: n.stores),
+    "cell": DoubtKind("a discharge on the bench", lambda n: n.stores),
+    "loss": DoubtKind("its step on the bench with a resistor", _boards),
+    "volts": DoubtKind("its step on the bench", _boards),
+}
 # Half the width of a board's losses where its class gives points or a table: boards of one class differ by so much, typical.
 LOSS_WIDE: dict[str, float] = {"measured": 0.05, "sheet": 0.2, "typical": 0.3, "guessed": 0.5, "computed": 0.3}
 WIDEST = 20.0  # that a factor goes up or down to

@@ -17,7 +17,7 @@ from briskcell.core.pack.stops import collapse_margin, cutoff_margin
 from briskcell.core.rails.headroom import spares
 from briskcell.model.plan import Plan
 
-from .doubts import Doubt
+from .doubts import OF_PLAY, Doubt
 
 Array = NDArray[np.float64]
 # States of charge, denser where stops are met; a runtime is given as a share of the likely one's on the same grid.
@@ -102,9 +102,7 @@ class Maker:
                     out[:, k] = factors[:, at]
             return out
 
-        stores, boards = self.network.stores, [c.id for c in self.network.converters]
-        return Factors(capacity=of("capacity", stores), cell=of("cell", stores), volts=of("volts", boards), loss=of("loss", boards),
-                       draw=of("draw", [p.id for p in self.network.loads]))  # fmt: skip
+        return Factors(**{kind: of(kind, known.elements(self.network)) for kind, known in OF_PLAY.items()})
 
     def solve(self, factors: Array, store: int) -> Solved:
         """Variants of one chunk: factors of shape (n, doubts)."""

@@ -12,6 +12,7 @@ from briskcell.core.draw.bill import part_figures
 from briskcell.formats.parts_csv import as_words, parted_by
 from briskcell.library import PartClass, catalogue
 from briskcell.model.errors import FigureError
+from briskcell.model.kinds import LIBRARY
 from briskcell.model.parts import Converter, Link, Part, Rail
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
@@ -20,7 +21,6 @@ from briskcell.store.drawer import DrawerRow, DrawerStore
 
 COLUMNS = ("part_class", "name", "quantity", "price", "measured", "sold_out")
 MOST_ROWS, MOST_QUANTITY, MOST_PRICE, MOST_BYTES = 2000, 100_000, 1e6, 500_000
-KINDS = ("cells", "converters", "chargers", "loads", "links", "supplies", "banks", "capacitors", "balancers", "trickles")
 YES = {"yes", "true", "1", "x"}
 
 
@@ -47,7 +47,7 @@ class Wanted:
 
 def all_classes() -> list[PartClass]:
     """Every class that can lie in a drawer."""
-    return [c for kind in KINDS for c in catalogue().of_kind(kind)]
+    return [c for kind in LIBRARY for c in catalogue().of_kind(kind)]
 
 
 class Drawer:

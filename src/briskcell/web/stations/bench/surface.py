@@ -7,7 +7,7 @@ from typing import Any
 
 from flask import g, request, session
 
-from briskcell.bench.description import standard
+from briskcell.bench.description import NEEDS, standard
 from briskcell.core.bench.course import Totals
 from briskcell.core.bench.specimen import WORDS
 from briskcell.core.bench.step import STAGES, Step
@@ -78,7 +78,7 @@ def _instruments(opened: Opened, step: Step | None) -> dict[str, Any]:
         "simulated": instruments.plays == build_id,
         "elsewhere": instruments.plays not in (None, build_id),
         "who": g.get("who"),
-        "standard": {k: standard(k) for k in ("meter", "supply", "load")},
+        "standard": {k: standard(k) for k in NEEDS},
         "faults": [
             (f"{f.kind},{f.where}", f"{WORDS[f.kind]}: {plan.by_id[f.where].name}") for f in benches().faults(opened.assessed)
         ],

@@ -8,6 +8,7 @@ import numpy as np
 from flask import render_template
 
 from briskcell.core.assess import Assessment
+from briskcell.core.spread.doubts import OF_PLAY
 from briskcell.core.spread.spread import Carrier, Spread
 from briskcell.drawing.pack.hours import density
 from briskcell.services.judge import sheltered
@@ -34,7 +35,7 @@ def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
         "chance": found.chance(wish),
         "density": density(found, wish, ends, show),
         "ends": ends,
-        "carriers": [(c, _sentence(ends, c), _step(c)) for c in found.carriers(4)],
+        "carriers": [(c, _sentence(ends, c), OF_PLAY[c.doubt.kind].measured_by) for c in found.carriers(4)],
         "filling": filling,
         "charge_wish": a.plan.brief.charge_hours,
         "spare": a.spare_range,
@@ -49,9 +50,3 @@ def _sentence(ends: tuple[float, float, float], c: Carrier) -> str:
     low, _, high = ends
     now, then = f"{show(low, 'h')} to {show(high, 'h')}", f"{show(c.known_low_h, 'h')} to {show(c.known_high_h, 'h')}"
     return f"The {c.doubt.name} carries {c.share:.0%} of the doubt; known, it would narrow {now} to {then}."
-
-
-def _step(c: Carrier) -> str:
-    """Where it is measured: a step of the ladder, or a run."""
-    return {"draw": "its step on the bench", "volts": "its step on the bench", "loss": "its step on the bench with a resistor",
-            "capacity": "a discharge on the bench", "cell": "a discharge on the bench"}[c.doubt.kind]  # fmt: skip
