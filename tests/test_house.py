@@ -30,3 +30,17 @@ def test_a_door_asks_the_core_for_nothing_but_answers_and_their_types(file: Path
     asked = [(m, n) for m, n in imported(file) if m.startswith("briskcell.core") and m not in ASKED]
     works = [f"{m}.{n}" for m, n in asked if inspect.isfunction(getattr(importlib.import_module(m), n))]
     assert not works, "put it into the answers, or behind a service"
+
+
+def functions(file: Path) -> Iterator[tuple[str, int]]:
+    """Every function with its lines, the words of its docstring apart."""
+    for node in ast.walk(ast.parse(file.read_text("utf-8"))):
+        if isinstance(node, ast.FunctionDef):
+            told = node.body[0] if ast.get_docstring(node) is not None else None
+            words = (told.end_lineno or 0) - told.lineno + 1 if told is not None else 0
+            yield f"{file.relative_to(HOME)}: {node.name}", (node.end_lineno or 0) - node.lineno + 1 - words
+
+
+def test_no_function_is_longer_than_a_screen() -> None:
+    longer = {name: lines for file in HOME.rglob("*.py") for name, lines in functions(file) if lines > LONGEST}
+    assert not longer

@@ -18,11 +18,11 @@ from briskcell.core.engine.converters import KIND, Losses
 from briskcell.core.engine.kernel import MOST_A, stiff_v
 from briskcell.core.engine.network import state_draws
 from briskcell.core.engine.operating import Operating, operate
-from briskcell.core.engine.sources import ROOM_K, store_curves
+from briskcell.core.engine.sources import ROOM_K, StoreCurves, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
 from briskcell.model.parts import STATES, Converter, EfficiencyTable, Fed, Link, Load, State
 from briskcell.model.phases import Phase
-from briskcell.model.plan import Plan
+from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Pack, Supply
 from briskcell.model.tree import layout_of
 
@@ -31,6 +31,7 @@ FLOOR = 0.3  # of the unloaded volts, below which no draw rises further: it keep
 NOTHING_OHM = 1e-6  # of a joint without resistance: a simulator wants some, and with less its own rounding keeps it from ending
 EDGE_S = 0.01  # that a change of what is played takes
 KELVIN = 273.15
+SESSION_GRID = np.linspace(0.0, 1.0, 201)  # of charge, that a store's curves are told at in a session
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,57 +110,20 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
         A netlist that ends with ``.tran``. Node ``soc`` is the state of charge, ``warm`` the case in °C.
     """
     plan, part, middle = op.plan, op.plan.stores[store], len(op.soc) // 2
-    room = plan.brief.cells_c
-    grid = np.linspace(0.0, 1.0, 201)
-    curves = store_curves(part, grid, room)
-    cell = part.cell if isinstance(part, Pack) else None
-    cold_b, slow_s = (cell.cold_b_k, cell.slow_s) if cell else (0.0, 1.0)
-    fast, slow = warmed(part, curves, room)
-    board = next((b for b in plan.chargers if b.charges == part.id), None)
-    layout = layout_of(plan, board) if board else ""
-    through = layout == "power_path"
-
-    def plugged(phase: Phase) -> tuple[Supply | None, str | None]:
-        """The supply, and the state of a console that it feeds besides."""
-        return phase.by, None if phase.what == "off" or not through else STATES[state_of(phase)]
-
-    ways: list[tuple[Supply | None, str | None]] = []
-    for phase in phases:
-        if board and phase.plugged and plugged(phase) not in ways:
-            ways.append(plugged(phase))
-
-    def charged(way: tuple[Supply | None, str | None]) -> Callable[[Phase], float]:
-        return lambda phase: float(phase.plugged and plugged(phase) == way)
-
-    def on(phase: Phase) -> float:
-        return float(phase.what != "off" and not (phase.plugged and layout == "cut_out"))
-
-    chargers = [f"V(plug{k})*({_table('V(soc)', RISING, charger_gives(op, board, store, state, by))})"
-                for k, (by, state) in enumerate(ways) if board]  # fmt: skip
     out = _Sheet(plan, nodes_of(plan), [])
-    node = out.node[part.id]
+    node, charger = out.node[part.id], _Charger(op, store, phases)
+    curves = store_curves(part, SESSION_GRID, plan.brief.cells_c)
     _head(out, f"{_plain(plan.name)}: a session of {len(phases)} phases")
-    warm = f"exp({cold_b:.9g}*(1/(V(warm)+{KELVIN})-1/{ROOM_K}))/exp({cold_b:.9g}*(1/({room + KELVIN:.9g})-1/{ROOM_K}))"
-    heat = case_conductance(plan.case)
     out.add(
         "* The store: open-circuit volts and ohms over its charge, one slow branch, what flows in from the charger",
-        f"Bsoc 0 soc I=-I(Vstore)/{3600.0 * curves.capacity_ah:.12g}", f"Csoc soc 0 1 IC={start_soc:.9g}",
-        f"Bohms ohms 0 V={_table('V(soc)', grid, slow[0])}+({_table('V(soc)', grid, slow[1])})*({warm})",
-        f"Bslow 0 slow I=(V(ohms)*I(Vstore)-V(slow))/{slow_s:.9g}",
-        "Cslow slow 0 1 IC=0",
-        f"Bfast fast 0 V={_table('V(soc)', grid, fast[0])}+({_table('V(soc)', grid, fast[1])})*({warm})",
-        f"Bstore {node}e 0 V={_table('V(soc)', grid, curves.ocv_v)}-V(slow)-V(fast)*I(Vstore)",
-        f"Vstore {node}e {node}t 0",
-        f"Vplug plug 0 {_steps(phases, lambda p: float(p.plugged))}", f"Vdraws draws 0 {_steps(phases, on)}",
-        *(f"Vplug{k} plug{k} 0 {_steps(phases, charged(s))}" for k, s in enumerate(ways)),
-        f"Bcharger 0 {node}t I={'+'.join(chargers) or '0'}",
+        *_store_in_time(plan, part, curves, node, start_soc),
+        *charger.lines(node),
         "* The console: it takes nothing while off, and nothing from the store where a power path feeds it",
-        f"Bfed {node} 0 V=V({node}t)", f"Btaken {node}t 0 I=-I(Bfed)*V(draws)*(1-V(plug)*{float(through):g})",
+        f"Bfed {node} 0 V=V({node}t)",
+        f"Btaken {node}t 0 I=-I(Bfed)*V(draws)*(1-V(plug)*{float(charger.beside):g})",
         "* The case: one heat capacity",
-        f"Bheat 0 warm I=(V(draws)*-I(Bfed)*V({node}t)+I(Vstore)*I(Vstore)*(V(fast)+V(ohms))"
-        f"-{heat:.9g}*(V(warm)-{room:.9g}))/{plan.case.mass_g / 1e3 * CAPACITY:.9g}",
-        f"Cwarm warm 0 1 IC={room:.9g}",
-    )  # fmt: skip
+        *_case_in_time(plan, node),
+    )
     for k, (other, known) in enumerate(zip(plan.stores, op.curves, strict=True)):
         if k != store:
             at = out.node[other.id]
@@ -179,6 +143,68 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
     step = max(min(seconds / 2000.0, 10.0), 0.1)
     out.add(".options reltol=1e-5 vntol=1e-7 abstol=1e-10 method=gear", f".tran {step:.6g} {seconds:.9g} 0 {step:.6g} uic", ".end")
     return "\n".join(out.lines) + "\n"
+
+
+def _store_in_time(plan: Plan, part: Store, curves: StoreCurves, node: str, start_soc: float) -> list[str]:
+    """A store's volts and ohms over its charge, its slow branch, and how its resistance falls as it warms."""
+    room = plan.brief.cells_c
+    cell = part.cell if isinstance(part, Pack) else None
+    cold_b, slow_s = (cell.cold_b_k, cell.slow_s) if cell else (0.0, 1.0)
+    fast, slow = warmed(part, curves, room)
+    warm = f"exp({cold_b:.9g}*(1/(V(warm)+{KELVIN})-1/{ROOM_K}))/exp({cold_b:.9g}*(1/({room + KELVIN:.9g})-1/{ROOM_K}))"
+    return [
+        f"Bsoc 0 soc I=-I(Vstore)/{3600.0 * curves.capacity_ah:.12g}",
+        f"Csoc soc 0 1 IC={start_soc:.9g}",
+        f"Bohms ohms 0 V={_table('V(soc)', SESSION_GRID, slow[0])}+({_table('V(soc)', SESSION_GRID, slow[1])})*({warm})",
+        f"Bslow 0 slow I=(V(ohms)*I(Vstore)-V(slow))/{slow_s:.9g}",
+        "Cslow slow 0 1 IC=0",
+        f"Bfast fast 0 V={_table('V(soc)', SESSION_GRID, fast[0])}+({_table('V(soc)', SESSION_GRID, fast[1])})*({warm})",
+        f"Bstore {node}e 0 V={_table('V(soc)', SESSION_GRID, curves.ocv_v)}-V(slow)-V(fast)*I(Vstore)",
+        f"Vstore {node}e {node}t 0",
+    ]
+
+
+def _case_in_time(plan: Plan, node: str) -> list[str]:
+    """The case: what the console turns into heat, and what passes through its walls."""
+    room = plan.brief.cells_c
+    return [
+        f"Bheat 0 warm I=(V(draws)*-I(Bfed)*V({node}t)+I(Vstore)*I(Vstore)*(V(fast)+V(ohms))"
+        f"-{case_conductance(plan.case):.9g}*(V(warm)-{room:.9g}))/{plan.case.mass_g / 1e3 * CAPACITY:.9g}",
+        f"Cwarm warm 0 1 IC={room:.9g}",
+    ]
+
+
+class _Charger:
+    """What charges a store in a session: when it is plugged in, into which supply, and what it feeds besides."""
+
+    def __init__(self, op: Operating, store: int, phases: Sequence[Phase]) -> None:
+        self._op, self._store, self._phases = op, store, phases
+        self._board = next((b for b in op.plan.chargers if b.charges == op.plan.stores[store].id), None)
+        self._layout = layout_of(op.plan, self._board) if self._board else ""
+        self.beside = self._layout == "power_path"
+
+    def _way(self, phase: Phase) -> tuple[Supply | None, str | None]:
+        """The supply, and the state of a console that it feeds besides."""
+        return phase.by, None if phase.what == "off" or not self.beside else STATES[state_of(phase)]
+
+    def _charged(self, way: tuple[Supply | None, str | None]) -> Callable[[Phase], float]:
+        return lambda phase: float(phase.plugged and self._way(phase) == way)
+
+    def _on(self, phase: Phase) -> float:
+        return float(phase.what != "off" and not (phase.plugged and self._layout == "cut_out"))
+
+    def lines(self, node: str) -> list[str]:
+        """When it is plugged in, when the console draws, and the current of each way of charging, when it is in use."""
+        phases, board = self._phases, self._board
+        ways = list(dict.fromkeys(self._way(p) for p in phases if p.plugged)) if board else []
+        gives = [charger_gives(self._op, board, self._store, state, by) for by, state in ways] if board else []
+        currents = [f"V(plug{k})*({_table('V(soc)', RISING, amps)})" for k, amps in enumerate(gives)]
+        return [
+            f"Vplug plug 0 {_steps(phases, lambda p: float(p.plugged))}",
+            f"Vdraws draws 0 {_steps(phases, self._on)}",
+            *(f"Vplug{k} plug{k} 0 {_steps(phases, self._charged(way))}" for k, way in enumerate(ways)),
+            f"Bcharger 0 {node}t I={'+'.join(currents) or '0'}",
+        ]
 
 
 def _share(phase: Phase, state: str) -> float:

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from briskcell.core.charge.charging import end_v
 from briskcell.core.engine.resistance import link_resistance_ohm
-from briskcell.model.parts import Part
+from briskcell.model.parts import Converter, Link, Part
+from briskcell.model.plan import Store
 from briskcell.model.stores import Bank, Capacitor, Pack
 from briskcell.model.units import show
 
@@ -62,61 +63,71 @@ def joints(b: Console) -> Iterator[Step]:
     Step
         In their order.
     """
-    for link in b.plan.links:
-        if link.kind == "outlet":
-            continue
-        ohm = link_resistance_ohm(link)
-        shut = {"switch": ", switched on", "jack": ", with no plug in it"}.get(link.kind, "")
-        yield Step(
-            key=f"joint:{link.id}",
-            stage="joints",
-            title=f"{link.name} from end to end{shut}",
-            element=link.id,
-            red="one end",
-            black="the other end",
-            setting="ohms, lowest range",
-            unit="Ω",
-            low=0.0,
-            likely=ohm,
-            high=ohm * 1.5 + LEADS_OHM,
-            after=(),
-            why=f"{show(ohm, 'Ω')} of its own, and up to {LEADS_OHM} Ω of the meter's leads.",
-        )
-    for board in b.boards:
-        parallel = sum(1.0 / p.draw.play.likely for p in b.loads if p.kind == "resistance_ohm" and above(b.plan, p) == board.id)
-        least = min(0.7 / parallel, SHORT_OHM) if parallel else SHORT_OHM
-        yield Step(
-            key=f"short:{board.id}",
-            stage="joints",
-            title=f"No short behind {board.name}",
-            element=board.id,
-            red=f"plus of {board.name}'s output",
-            black="its minus",
-            setting="ohms, 2 kΩ range",
-            unit="Ω",
-            low=least,
-            likely=None,
-            high=None,
-            after=(f"pads:{board.id}",) if not board.built_in else (),
-            why=f"Below {least:.3g} Ω plus and minus are joined. Capacitors make it climb: wait until it stands.",
-        )
-    for store in b.plan.stores:
-        yield Step(
-            key=f"short:{store.id}",
-            stage="joints",
-            title=f"No short on the lead for {store.name}",
-            element=store.id,
-            red=f"plus of the lead for {store.name}, switched on",
-            black="its minus",
-            setting="ohms, 2 kΩ range",
-            unit="Ω",
-            low=SHORT_OHM,
-            likely=None,
-            high=None,
-            after=(f"pads:{store.id}",),
-            caution=f"{store.name} itself is not joined: the lead is measured, not the cells.",
-            why=f"Below {SHORT_OHM:g} Ω the pack would feed a short.",
-        )
+    yield from (_end_to_end(k) for k in b.plan.links if k.kind != "outlet")
+    yield from (_no_short_behind(b, board) for board in b.boards)
+    yield from (_no_short_on_lead(store) for store in b.plan.stores)
+
+
+def _end_to_end(link: Link) -> Step:
+    """A link from end to end."""
+    ohm = link_resistance_ohm(link)
+    shut = {"switch": ", switched on", "jack": ", with no plug in it"}.get(link.kind, "")
+    return Step(
+        key=f"joint:{link.id}",
+        stage="joints",
+        title=f"{link.name} from end to end{shut}",
+        element=link.id,
+        red="one end",
+        black="the other end",
+        setting="ohms, lowest range",
+        unit="Ω",
+        low=0.0,
+        likely=ohm,
+        high=ohm * 1.5 + LEADS_OHM,
+        after=(),
+        why=f"{show(ohm, 'Ω')} of its own, and up to {LEADS_OHM} Ω of the meter's leads.",
+    )
+
+
+def _no_short_behind(b: Console, board: Converter) -> Step:
+    """No short behind a board."""
+    parallel = sum(1.0 / p.draw.play.likely for p in b.loads if p.kind == "resistance_ohm" and above(b.plan, p) == board.id)
+    least = min(0.7 / parallel, SHORT_OHM) if parallel else SHORT_OHM
+    return Step(
+        key=f"short:{board.id}",
+        stage="joints",
+        title=f"No short behind {board.name}",
+        element=board.id,
+        red=f"plus of {board.name}'s output",
+        black="its minus",
+        setting="ohms, 2 kΩ range",
+        unit="Ω",
+        low=least,
+        likely=None,
+        high=None,
+        after=(f"pads:{board.id}",) if not board.built_in else (),
+        why=f"Below {least:.3g} Ω plus and minus are joined. Capacitors make it climb: wait until it stands.",
+    )
+
+
+def _no_short_on_lead(store: Store) -> Step:
+    """No short on the lead of a store."""
+    return Step(
+        key=f"short:{store.id}",
+        stage="joints",
+        title=f"No short on the lead for {store.name}",
+        element=store.id,
+        red=f"plus of the lead for {store.name}, switched on",
+        black="its minus",
+        setting="ohms, 2 kΩ range",
+        unit="Ω",
+        low=SHORT_OHM,
+        likely=None,
+        high=None,
+        after=(f"pads:{store.id}",),
+        caution=f"{store.name} itself is not joined: the lead is measured, not the cells.",
+        why=f"Below {SHORT_OHM:g} Ω the pack would feed a short.",
+    )
 
 
 def pack(b: Console) -> Iterator[Step]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.core.day.session import Course
+from briskcell.core.day.session import Course, Now
 from briskcell.core.pack.resets import Resets
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Day, Plan
@@ -18,6 +18,7 @@ Array = NDArray[np.float64]
 STEPS = 120  # of a day at the most, besides the ends of its stretches
 LEAST_STEP_S, MOST_STEP_S = 60.0, 900.0
 FULL = 0.995  # of the charge, from which a pack counts as full
+AGAIN_SOC = 0.3  # of the charge, filled past which a warning and the lamps speak anew
 FILLING_S = 240.0  # of a step while it fills: the current falls near the end
 RESOLVED_S = 4.0  # to which a stop is told
 
@@ -80,6 +81,68 @@ def phases_of(plan: Plan, day: Day, supplies: Mapping[str, Supply]) -> list[Phas
     ]
 
 
+class _Told:
+    """What a day was so far: its samples, what happened, what was missed, and what has been said already."""
+
+    def __init__(self, course: Course, warning_v: float | None, lamps: Sequence[tuple[str, float]]) -> None:
+        self.course, self._warning_v, self._lamps = course, warning_v, lamps
+        self.rows: list[tuple[float, float, float, float, bool, bool]] = []
+        self.events: list[Event] = []
+        self.missed_s = 0.0
+        self._warned = self._full = False
+        self._dark = dict(lamps)
+
+    def stops(self, words: str, seconds: float) -> None:
+        """The console is off for the rest of a stretch."""
+        self.events.append(Event(self.course.clock_s, "stops", words))
+        self.missed_s += seconds
+
+    def at(self, phase: Phase, now: Now, *, plugged: bool) -> None:
+        """A sample, and whatever it is the first to show."""
+        course, on = self.course, phase.what != "off"
+        self.rows.append((course.clock_s, course.soc, now.store_v, course.case_c, on, phase.what == "play" and not plugged))
+        warning_v = self._warning_v
+        if on and not self._warned and warning_v is not None and now.store_v < warning_v and now.store_a > 0:
+            self._warned = True
+            self.events.append(Event(course.clock_s, "warning", f"the warning at {warning_v:.2f} V"))
+        for name in [n for n, soc in self._dark.items() if on and not plugged and course.soc <= soc]:
+            del self._dark[name]
+            self.events.append(Event(course.clock_s, "lamp", f"{name} lights"))
+        if plugged and not self._full and course.soc > FULL and now.store_a <= 0:
+            self._full = True
+            self.events.append(Event(course.clock_s, "full", "full"))
+        if not plugged:
+            self._full = False
+        elif course.soc > AGAIN_SOC:
+            self._warned, self._dark = False, dict(self._lamps)
+
+
+def _live(told: _Told, phase: Phase, longest: float, *, resolved: bool) -> None:
+    """One stretch; where something stops the console in it, the rest of it is off."""
+    course, left, now_is, step = told.course, phase.seconds, phase, longest
+    if phase.plugged and phase.what != "off" and course.layout == "cut_out":
+        told.stops("the jack cuts the console out while it charges", left)
+        now_is = Phase("off", left, plugged=True, by=phase.by)
+    before, took = course.stands, 0.0
+    while True:
+        now = course.at(now_is)
+        if course.ended and took > RESOLVED_S:  # gone over in one long step: again from before it, in shorter ones
+            course.stands, left, step = before, left + took, max(took / 8, RESOLVED_S)
+            now = course.at(now_is)
+        if course.ended and left > 1e-9:
+            told.stops(course.ended, left)
+            now_is, step = Phase("off", left, plugged=phase.plugged, by=phase.by), longest
+            now = course.at(now_is)
+        course.ended = ""
+        told.at(now_is, now, plugged=phase.plugged)
+        if left <= 1e-9:
+            return
+        filling = phase.plugged and course.soc < FULL and not resolved
+        before, took = course.stands, min(step, left, FILLING_S if filling else step)
+        course.pass_time(now, took)
+        left -= took
+
+
 def live_through(course: Course, day: Day, phases: Sequence[Phase], *, warning_v: float | None = None,
                  lamps: Sequence[tuple[str, float]] = (), chance: Resets | None = None,
                  step_s: float | None = None) -> DayCourse:  # fmt: skip
@@ -111,53 +174,10 @@ def live_through(course: Course, day: Day, phases: Sequence[Phase], *, warning_v
     """
     whole = sum(p.seconds for p in phases)
     longest = step_s or min(max(LEAST_STEP_S, whole / STEPS), MOST_STEP_S)
-    rows: list[tuple[float, float, float, float, bool, bool]] = []
-    events: list[Event] = []
-    missed = 0.0
-    warned = full = False
-    dark = dict(lamps)
+    told = _Told(course, warning_v, lamps)
     for phase in phases:
-        left, now_is = phase.seconds, phase
-        if phase.plugged and phase.what != "off" and course.layout == "cut_out":
-            events.append(Event(course.clock_s, "stops", "the jack cuts the console out while it charges"))
-            missed += left
-            now_is = Phase("off", left, plugged=True, by=phase.by)
-        step = longest
-        before, took = course.stands, 0.0
-        while True:
-            now = course.at(now_is)
-            if course.ended and took > RESOLVED_S:  # gone over in one long step: again from before it, in shorter ones
-                course.stands, left, step = before, left + took, max(took / 8, RESOLVED_S)
-                now = course.at(now_is)
-            if course.ended and left > 1e-9:
-                events.append(Event(course.clock_s, "stops", course.ended))
-                now_is, step = Phase("off", left, plugged=phase.plugged, by=phase.by), longest
-                missed += left
-                now = course.at(now_is)
-            course.ended = ""
-            on = now_is.what != "off"
-            alone = now_is.what == "play" and not phase.plugged
-            rows.append((course.clock_s, course.soc, now.store_v, course.case_c, on, alone))
-            if on and not warned and warning_v is not None and now.store_v < warning_v and now.store_a > 0:
-                warned = True
-                events.append(Event(course.clock_s, "warning", f"the warning at {warning_v:.2f} V"))
-            for name in [n for n, soc in dark.items() if on and not phase.plugged and course.soc <= soc]:
-                del dark[name]
-                events.append(Event(course.clock_s, "lamp", f"{name} lights"))
-            if phase.plugged and not full and course.soc > FULL and now.store_a <= 0:
-                full = True
-                events.append(Event(course.clock_s, "full", "full"))
-            if not phase.plugged:
-                full = False
-            elif course.soc > 0.3:
-                warned, dark = False, dict(lamps)
-            if left <= 1e-9:
-                break
-            filling = phase.plugged and course.soc < FULL and step_s is None
-            before, took = course.stands, min(step, left, FILLING_S if filling else step)
-            course.pass_time(now, took)
-            left -= took
-    table = np.array(rows)
+        _live(told, phase, longest, resolved=step_s is not None)
+    table, events, missed = np.array(told.rows), told.events, told.missed_s
     return DayCourse(day=day, time_s=table[:, 0], soc=table[:, 1], store_v=table[:, 2], case_c=table[:, 3], on=table[:, 4] > 0,
                      events=tuple(events), wanted_s=sum(p.seconds for p in phases if p.what != "off"), missed_s=missed,
                      resets=_resets(table[:, 0], table[:, 1], table[:, 5], chance) if chance else 0.0)  # fmt: skip

@@ -149,31 +149,14 @@ def compile_network(plan: Plan) -> Network:
     elements = (*stores, *(p.id for p in fed))
     place = {name: k for k, name in enumerate(elements)}
 
-    load_parent = {part.id: part.fed_by for part in plan.loads}
-    known: dict[str, list[str]] = {}
-
-    def path(at: str) -> list[str]:
-        """From a node up to the source of its region, both included; past a load, whose own draw what it passes on is not."""
-        if at not in known:
-            above = [] if at in sources else path(cast(Fed, plan.by_id[at]).fed_by)
-            known[at] = above if at in load_parent else [at, *above]
-        return known[at]
-
-    def back(part: object) -> list[str]:
-        """The shared returns of a load, down to the source's negative."""
-        at, out = part.return_by if isinstance(part, Load) else None, []
-        while at is not None and at not in sources:
-            out.append(at)
-            at = cast(Fed, plan.by_id[at]).fed_by
-        return out
-
     consumers = (*plan.loads, *plan.converters)
-    ways = [path(c.fed_by) for c in consumers]
-    backs = [back(c) for c in consumers]
+    routes = _Routes(plan, sources)
+    ways = [routes.path(c.fed_by) for c in consumers]
+    backs = [routes.back(c) for c in consumers]
     own = [[c.id] if isinstance(c, Load) else [] for c in consumers]
     both = [way + ret for way, ret in zip(ways, backs, strict=True)]
     back_of = {c.id: ret for c, ret in zip(consumers, backs, strict=True) if ret}
-    element_ways = [path(parent) if (parent := load_parent.get(name)) else path(name) for name in elements]
+    element_ways = [routes.path(routes.load_parent.get(name, name)) for name in elements]
     of_consumer = _incidence(both, column)
     through = _incidence([way + mine for way, mine in zip(both, own, strict=True)], place)
     of_element = _incidence([way + back_of.get(name, []) for name, way in zip(elements, element_ways, strict=True)], column)
@@ -200,6 +183,30 @@ def compile_network(plan: Plan) -> Network:
         deepest_first=tuple(order),
         fixed_ohm=np.array(fixed + [link_resistance_ohm(k) for k in links]),
     )
+
+
+class _Routes:
+    """The ways through a plan's trees, each from a node up to the source of its region, both included."""
+
+    def __init__(self, plan: Plan, sources: dict[str, int]) -> None:
+        self._plan, self._sources = plan, sources
+        self._known: dict[str, list[str]] = {}
+        self.load_parent = {part.id: part.fed_by for part in plan.loads}
+
+    def path(self, at: str) -> list[str]:
+        """From a node to its source; past a load, whose own draw what it passes on is not."""
+        if at not in self._known:
+            above = [] if at in self._sources else self.path(cast(Fed, self._plan.by_id[at]).fed_by)
+            self._known[at] = above if at in self.load_parent else [at, *above]
+        return self._known[at]
+
+    def back(self, part: object) -> list[str]:
+        """The shared returns of a load, down to the source's negative."""
+        at, out = part.return_by if isinstance(part, Load) else None, []
+        while at is not None and at not in self._sources:
+            out.append(at)
+            at = cast(Fed, self._plan.by_id[at]).fed_by
+        return out
 
 
 def _incidence(ways: list[list[str]], column: dict[str, int]) -> Array:
