@@ -9,14 +9,14 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from briskcell.bench.description import read_description, standard
-from briskcell.bench.line import open_instrument
-from briskcell.bench.simulated.server import SimulatedBench
-from briskcell.bench.simulated.world import World
 from briskcell.core.assess import assess
 from briskcell.core.bench.causes import causes
 from briskcell.core.bench.ladder import ladder
 from briskcell.core.bench.practice import case_of, shortest_way
+from briskcell.instruments.description import read_description, standard
+from briskcell.instruments.line import open_instrument
+from briskcell.instruments.simulated.server import SimulatedBench
+from briskcell.instruments.simulated.world import World
 from briskcell.library import catalogue
 from briskcell.services.demo import sanderling
 from briskcell.store.runs import Appender

@@ -15,10 +15,10 @@ import numpy as np
 
 from briskcell.core.assess import assess
 from briskcell.core.engine.kernel import settle
+from briskcell.core.spread.batch import WORKERS, solved
 from briskcell.core.spread.doubts import pert_at
 from briskcell.core.spread.reach import COUNT, Reach
 from briskcell.core.spread.spread import spread
-from briskcell.core.spread.variants import WORKERS, solved
 from briskcell.library import catalogue
 from briskcell.services.demo import sanderling
 

@@ -18,9 +18,9 @@ from pathlib import Path
 
 from PIL import Image
 
-from briskcell.bench.description import STANDARD, read_description, standard
 from briskcell.formats.meter_csv import HEAD_BYTES, read_log, recognise
 from briskcell.formats.plan_json import write_plan
+from briskcell.instruments.description import STANDARD, read_description, standard
 from briskcell.model.errors import FigureError
 from briskcell.services.backups.restoring import stage
 from briskcell.services.backups.taking import back_up
@@ -40,7 +40,7 @@ from briskcell.services.bench.letting_go import first_of_all
 first_of_all(data / "builds.sqlite3"); print("started", flush=True)
 from briskcell.services.workshop import Workshop
 from briskcell.services.bench.recording import Test
-from briskcell.bench.description import standard
+from briskcell.instruments.description import standard
 shop = Workshop(data / "builds.sqlite3"); shop.builds.load_demo()
 unit = shop.benches._units.units(3)[0].id if shop.benches._units.units(3) else shop.benches._units.add(3, "one")
 known = {i.description.kind: i.id for i in shop.benches.instruments.all()}

@@ -19,7 +19,7 @@ from briskcell.services.demo import curlew, sanderling
 from briskcell.services.drafts import DraftRequest, draft
 from briskcell.services.draw.loads import duplicate
 from briskcell.services.parts.adding import add
-from briskcell.services.rails.feeding import feed_from
+from briskcell.services.rails.rewiring import feed_from
 
 PAIRS = {"board-micro": "screen-28", "board-small4": "screen-50", "board-full": "screen-70", "board-disc": "screen-70-12v"}
 

@@ -7,8 +7,8 @@ import pytest
 
 from briskcell.core.assess import assess
 from briskcell.core.pack.resets import expected_resets, overrun_rate
+from briskcell.core.spread.batch import SOC, Maker
 from briskcell.core.spread.doubts import doubts, samples
-from briskcell.core.spread.variants import SOC, Maker
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import plan_of

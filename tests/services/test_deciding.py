@@ -25,12 +25,12 @@ from briskcell.services.edits.differences import differences
 from briskcell.services.edits.swap import swap
 from briskcell.services.edits.values import set_value
 from briskcell.services.jobs import Progress
-from briskcell.services.judged import Judged
 from briskcell.services.pack import bay, cells
 from briskcell.services.parts.adding import add
-from briskcell.services.rails import feeding
+from briskcell.services.rails import rewiring
 from briskcell.services.rails.alternatives import alternatives, take_alternative
 from briskcell.services.search import IN_DRAWER, KIND, search, take_found
+from briskcell.services.search_kept import Judged
 from briskcell.store.drawer import DrawerRow
 
 LOADS = [c.key for c in catalogue().of_kind("loads")]
@@ -56,7 +56,7 @@ def acted(plan: Plan, act: str, one: int, two: int) -> Plan:
     if act == "move":
         return loads.move(plan, load, other).plan
     if act == "hang":
-        return feeding.feed_from(plan, load, places[two % len(places)]).plan
+        return rewiring.feed_from(plan, load, places[two % len(places)]).plan
     if act == "swap":
         return swap(plan, load, LOADS[two % len(LOADS)]).plan
     return games.add_game(plan).plan if act == "game" else games.remove_game(plan, str(one % 3)).plan
@@ -110,26 +110,26 @@ def test_hanging_on_the_pack_goes_behind_switch_and_fuse_and_never_before_them()
     sound = plan.by_id["sound"]
     point = store_point(plan, sound)  # type: ignore[arg-type]
     assert point == "fuse"
-    hung = feeding.feed_from(plan, "sound", point).plan
+    hung = rewiring.feed_from(plan, "sound", point).plan
     assert feeding_point(hung, hung.by_id["sound"]) == "fuse"  # type: ignore[arg-type]
     for nowhere in ("w-pack", "switch", "sound", "", "usb"):
         with pytest.raises(FigureError):
-            feeding.feed_from(plan, "sound", nowhere)
+            rewiring.feed_from(plan, "sound", nowhere)
 
 
 def test_a_rail_is_added_used_and_taken_away_once_nothing_hangs_on_it() -> None:
     plan = sanderling()
     assert [p.id for p, _ in board_feeders(plan)] == ["fuse", "rail-5", "rail-33"]
-    more = feeding.add_rail(plan, "boost-9v-3a", "fuse", "").plan
+    more = rewiring.add_rail(plan, "boost-9v-3a", "fuse", "").plan
     assert more.rails[-1].name == "9.0 V rail"
-    used = feeding.feed_from(more, "light", more.rails[-1].id).plan
+    used = rewiring.feed_from(more, "light", more.rails[-1].id).plan
     assert assess(used).draw.loads[-2].watts[1][1] == pytest.approx(9.0 * 0.005, rel=0.05)
     with pytest.raises(FigureError, match="fed from this rail"):
-        feeding.remove_rail(used, used.rails[-1].id)
-    assert feeding.remove_rail(more, more.rails[-1].id).plan == plan
+        rewiring.remove_rail(used, used.rails[-1].id)
+    assert rewiring.remove_rail(more, more.rails[-1].id).plan == plan
     for key, at in (("light", "fuse"), ("boost-9v-3a", "w-pack"), ("boost-9v-3a", "nowhere")):
         with pytest.raises(FigureError):
-            feeding.add_rail(plan, key, at, "x")
+            rewiring.add_rail(plan, key, at, "x")
 
 
 def test_a_part_finds_the_rail_whose_volts_it_accepts() -> None:
@@ -249,7 +249,7 @@ def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know(tm
     assert (judged[0].state if judged and judged[0].state in ("fails", "close") else "holds") == best["state"], (
         "as the whole build says"
     )
-    for plan in (feeding.feed_from(sanderling(), "sound", "fuse").plan, sanderling().model_copy(update={"links": ()})):
+    for plan in (rewiring.feed_from(sanderling(), "sound", "fuse").plan, sanderling().model_copy(update={"links": ()})):
         with pytest.raises(FigureError):
             search(assess(plan), Judged(tmp_path, 4))
     with pytest.raises(FigureError):

@@ -25,7 +25,7 @@ from briskcell.services.edits.differences import differences
 from briskcell.services.edits.swap import swap
 from briskcell.services.library import classes_for
 from briskcell.services.parts.adding import add
-from briskcell.services.rails.feeding import add_rail, feed_from
+from briskcell.services.rails.rewiring import add_rail, feed_from
 from briskcell.web.frame.slip import slip_of
 from tests.drafting import COMBINATIONS, drafted
 

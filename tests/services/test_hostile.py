@@ -20,8 +20,8 @@ from typing import Any
 import pytest
 from PIL import Image, PngImagePlugin
 
-from briskcell.bench.description import read_description
 from briskcell.formats.meter_csv import read_log, recognise
+from briskcell.instruments.description import read_description
 from briskcell.model.errors import FigureError
 from briskcell.services.backups import taking
 from briskcell.services.backups.archive import MANIFEST, MOST_MANIFEST, examined

@@ -106,7 +106,7 @@ def test_what_was_begun_anew_is_not_ended_by_what_it_replaced(workshop: Workshop
 def test_a_search_that_the_end_of_the_program_cut_off_goes_on_at_the_next_start(
     tmp_path: Path, demo_file: Path, kind: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("briskcell.services.judged.EVERY_S", 0.0)
+    monkeypatch.setattr("briskcell.services.search_kept.EVERY_S", 0.0)
     for place in ("core.search.scout", "services.search"):
         monkeypatch.setattr(f"briskcell.{place}.CHUNK", 16 if kind == IN_DRAWER else 256)
     judge = scout._judge

@@ -11,9 +11,9 @@ from typing import Any
 
 import pytest
 
-from briskcell.bench.description import standard
-from briskcell.bench.simulated.server import SimulatedBench
-from briskcell.bench.simulated.world import World
+from briskcell.instruments.description import standard
+from briskcell.instruments.simulated.server import SimulatedBench
+from briskcell.instruments.simulated.world import World
 from briskcell.model.errors import FigureError
 from briskcell.services.bench.instruments import SIMULATED
 from briskcell.services.bench.letting_go import KIND, first_of_all

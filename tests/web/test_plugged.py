@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 from briskcell.core.assess import assess
 from briskcell.drawing.map.plugged import sentence_of
 from briskcell.library import catalogue
-from briskcell.services.charge.plugged import on_charger, sockets
+from briskcell.services.charge.at_socket import on_charger, sockets
 from briskcell.services.demo import curlew, oystercatcher, sanderling
 
 STOCK = catalogue().stock()

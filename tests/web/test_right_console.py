@@ -18,8 +18,8 @@ from flask import Flask
 from flask.testing import FlaskClient
 from playwright.sync_api import Browser, Page, expect
 
-from briskcell.bench.description import standard
 from briskcell.formats.plan_json import write_plan
+from briskcell.instruments.description import standard
 from briskcell.services.backups.taking import back_up
 from briskcell.services.demo import sanderling
 from briskcell.services.workshop import Workshop

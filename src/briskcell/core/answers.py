@@ -35,9 +35,9 @@ from briskcell.core.rails.windows import VoltsGot, volts_got
 from briskcell.core.room.report import RoomReport, room_report
 from briskcell.core.room.solids import WARM_C, Solid, solids
 from briskcell.core.room.stack import Block, blocks_of
-from briskcell.core.spread.charging import ChargeSpread, charge_spread
+from briskcell.core.spread.charge_times import ChargeSpread, charge_spread
 from briskcell.core.spread.reach import Reach
-from briskcell.core.spread.resets import ResetSpread, reset_spread
+from briskcell.core.spread.reset_chance import ResetSpread, reset_spread
 from briskcell.core.wiring.cutting import Piece, colour_of, pieces, to_buy
 from briskcell.core.wiring.fuses import REFERENCE_C, FuseCheck, check_fuses, fuse_holds_a
 from briskcell.core.wiring.harness import LinkCheck, check_links

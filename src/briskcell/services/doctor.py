@@ -13,7 +13,7 @@ from briskcell.formats.plan_json import write_plan
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.plan import plan_of
 from briskcell.store import StoreError, UnreadableError, why
-from briskcell.store.judging import row_fault, schema_fault
+from briskcell.store.from_outside import row_fault, schema_fault
 from briskcell.store.log import FOLDER as PHOTOS
 from briskcell.store.packed import unpacked
 

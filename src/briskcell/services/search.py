@@ -34,8 +34,8 @@ from .drawer.at_hand import AtHand
 from .edits.values import Edit
 from .jobs import Progress, Work
 from .judge import assessed
-from .judged import Judged
 from .pack.bay import bay_of_case
+from .search_kept import Judged
 
 PARALLEL = tuple(range(1, 25))
 GAUGES = tuple(float(g) for g in range(10, 31))

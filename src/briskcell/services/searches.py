@@ -7,14 +7,14 @@ from pathlib import Path
 
 from briskcell.store.jobs import JobRow
 
-from . import mending
+from . import mend_all
 from .builds import Builds
 from .drawer.drawer import Drawer
 from .edits.values import Edit
 from .jobs import Runner, Work
 from .judge import sheltered
-from .judged import Judged
 from .search import IN_DRAWER, KIND, KINDS, search
+from .search_kept import Judged
 
 
 class Searches:
@@ -59,16 +59,16 @@ class Searches:
     def begin_mending(self, build_id: int) -> None:
         """Begin to mend all of a build; what was under way is stopped."""
         opened = self._builds.open(build_id)
-        self._jobs.begin(build_id, mending.KIND, mending.mending(opened.assessed, opened.revision.id))
+        self._jobs.begin(build_id, mend_all.KIND, mend_all.mending(opened.assessed, opened.revision.id))
 
     def mending_of(self, build_id: int) -> JobRow | None:
         """How far mend all is, and what it found."""
-        return self._jobs.of(build_id, mending.KIND)
+        return self._jobs.of(build_id, mend_all.KIND)
 
     def stop_mending(self, build_id: int) -> None:
         """Stop it; what it found so far stays."""
-        self._jobs.stop(build_id, mending.KIND)
+        self._jobs.stop(build_id, mend_all.KIND)
 
     def mended(self, build_id: int, base_id: int, offer: int | None) -> Edit:
         """The plan that mend all found, or one of its offers."""
-        return mending.take_mended(self.mending_of(build_id), base_id, offer)
+        return mend_all.take_mended(self.mending_of(build_id), base_id, offer)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from .engines import newest_schema
-from .judging import own_shape, shape
+from .from_outside import own_shape, shape
 from .moment import now
 from .tables import new_key
 

@@ -13,7 +13,7 @@ from briskcell.formats.plan_json import MOST_BYTES
 from briskcell.services import folder
 from briskcell.services.workshop import Workshop
 
-from . import (  # noqa: F401  compare adds to the shelf; history, mending, parts and sheet to the build
+from . import (  # noqa: F401  compare adds to the shelf; history, remedies, parts and sheet to the build
     backups,
     build,
     compare,
@@ -24,8 +24,8 @@ from . import (  # noqa: F401  compare adds to the shelf; history, mending, part
     help,
     history,
     lan,
-    mending,
     parts,
+    remedies,
     sheet,
     shelf,
     stations,

@@ -9,10 +9,10 @@ import pytest
 
 from briskcell.core.assess import assess
 from briskcell.core.charge.charging import charge
-from briskcell.core.spread.charging import charge_spread
+from briskcell.core.spread.batch import Maker, Solved
+from briskcell.core.spread.charge_times import charge_spread
 from briskcell.core.spread.doubts import doubts, samples
 from briskcell.core.spread.reach import COUNT, SEED, Reach
-from briskcell.core.spread.variants import Maker, Solved
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.figure import Figure

@@ -12,9 +12,9 @@ from briskcell.core.assess import assess
 from briskcell.core.engine.operating import operate
 from briskcell.core.log.learning import Measured, draw_that_explains, learn, transferred
 from briskcell.core.rails.headroom import headrooms
+from briskcell.core.spread.batch import solved
 from briskcell.core.spread.doubts import Doubt, doubts, pert_at, samples
 from briskcell.core.spread.spread import spread
-from briskcell.core.spread.variants import solved
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.figure import Figure

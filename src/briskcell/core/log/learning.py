@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.answers import Answers
+from briskcell.core.spread.batch import solved
 from briskcell.core.spread.doubts import Doubt, doubts
 from briskcell.core.spread.spread import Spread
-from briskcell.core.spread.variants import solved
 
 Array = NDArray[np.float64]
 RUN_OFF, CAPACITY_OFF = 0.05, 0.02  # one standard deviation of the logarithm: games, brightness, warmth; a capacity test

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.uncertainty import Range
 
+from .batch import Maker, Solved
 from .doubts import Doubt, doubts, pert_at, samples
-from .variants import Maker, Solved
 
 Array = NDArray[np.float64]
 COUNT, SEED = 4000, 20

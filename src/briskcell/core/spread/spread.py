@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
 
+from .batch import Solved, solved
 from .doubts import Doubt, doubts, samples
 from .reach import COUNT, SEED
-from .variants import Solved, solved
 
 Array = NDArray[np.float64]
 

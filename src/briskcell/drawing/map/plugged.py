@@ -9,7 +9,7 @@ import numpy as np
 from briskcell.core.assess import Assessment
 from briskcell.core.charge.current_split import LIMITS
 from briskcell.model.units import show
-from briskcell.services.charge.plugged import OFF, OnCharger
+from briskcell.services.charge.at_socket import OFF, OnCharger
 
 from ..shapes import Drawing, circle, group, path, rect, text
 from ..words import short

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import cast, get_args
 
-from briskcell.bench.description import Description, Quantity
 from briskcell.core.answers import Answers
 from briskcell.core.bench.discharge import Allowed, allowed
+from briskcell.instruments.description import Description, Quantity
 from briskcell.model.errors import FigureError
 from briskcell.model.units import read
 from briskcell.model.units import show as shown

@@ -11,10 +11,10 @@ from threading import Event, Thread
 
 import structlog
 
-from briskcell.bench.description import Description
-from briskcell.bench.instrument import Instrument, InstrumentError, LineCutError
 from briskcell.core.bench.at_rest import AT_REST_A
 from briskcell.core.bench.discharge import End, Stops, Watch
+from briskcell.instruments.description import Description
+from briskcell.instruments.instrument import Instrument, InstrumentError, LineCutError
 from briskcell.model.units import show
 from briskcell.store.leases import Lease, LeaseStore
 

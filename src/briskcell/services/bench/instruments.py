@@ -9,14 +9,14 @@ from dataclasses import dataclass
 from statistics import fmean
 from threading import Lock
 
-from briskcell.bench.description import Description, Quantity, read_description, standard
-from briskcell.bench.instrument import Instrument, InstrumentError, OverRangeError
-from briskcell.bench.line import address_of, open_instrument
-from briskcell.bench.simulated.server import KINDS, SimulatedBench
-from briskcell.bench.simulated.world import World
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.specimen import Fault
 from briskcell.core.bench.step import Step
+from briskcell.instruments.description import Description, Quantity, read_description, standard
+from briskcell.instruments.instrument import Instrument, InstrumentError, OverRangeError
+from briskcell.instruments.line import address_of, open_instrument
+from briskcell.instruments.simulated.server import KINDS, SimulatedBench
+from briskcell.instruments.simulated.world import World
 from briskcell.model.errors import FigureError
 from briskcell.store.runs import RunStore
 

@@ -17,9 +17,9 @@ from threading import Event, Lock, Thread
 
 import structlog
 
-from briskcell.bench.description import Description, read_description
-from briskcell.bench.instrument import Instrument, InstrumentError
-from briskcell.bench.line import open_instrument
+from briskcell.instruments.description import Description, read_description
+from briskcell.instruments.instrument import Instrument, InstrumentError
+from briskcell.instruments.line import open_instrument
 from briskcell.model.errors import FigureError
 from briskcell.model.units import show
 from briskcell.store.leases import Lease, LeaseStore

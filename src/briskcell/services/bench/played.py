@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from briskcell.bench.simulated.server import KINDS as KINDS
-from briskcell.bench.simulated.server import SimulatedBench
-from briskcell.bench.simulated.world import World
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.specimen import Fault, fault_of
+from briskcell.instruments.simulated.server import KINDS as KINDS
+from briskcell.instruments.simulated.server import SimulatedBench
+from briskcell.instruments.simulated.world import World
 from briskcell.model.errors import FigureError
 
 

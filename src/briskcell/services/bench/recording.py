@@ -14,9 +14,9 @@ from typing import Any, Literal
 
 import structlog
 
-from briskcell.bench.description import Quantity
-from briskcell.bench.instrument import Instrument, InstrumentError, LineCutError
 from briskcell.core.bench.discharge import CELLS_C, Stops, ended
+from briskcell.instruments.description import Quantity
+from briskcell.instruments.instrument import Instrument, InstrumentError, LineCutError
 from briskcell.model.errors import FigureError
 from briskcell.model.units import show
 from briskcell.store.leases import LeaseStore

@@ -13,7 +13,7 @@ from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.parts import State
 from briskcell.model.stores import Bank, ChargeBoard, Pack
-from briskcell.services.charge.plugged import Socket, on_charger, sockets
+from briskcell.services.charge.at_socket import Socket, on_charger, sockets
 
 EIGHTY = 0.8
 GAINS_AT = 0.5  # charge at which what play leaves is told

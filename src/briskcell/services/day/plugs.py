@@ -10,7 +10,7 @@ from briskcell.core.day.course import latest_plug, weakest_supply
 from briskcell.model.plan import Day
 from briskcell.model.stores import Supply
 from briskcell.services.aside import kept
-from briskcell.services.charge.plugged import sockets
+from briskcell.services.charge.at_socket import sockets
 
 
 @dataclass(frozen=True, slots=True)

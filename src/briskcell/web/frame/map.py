@@ -12,7 +12,7 @@ from briskcell.drawing.map.strip import strip, strip_scene
 from briskcell.drawing.stations import OWN
 from briskcell.model.units import show
 from briskcell.services.builds import Opened
-from briskcell.services.charge.plugged import on_charger
+from briskcell.services.charge.at_socket import on_charger
 from briskcell.services.judge import sheltered
 
 from ..view import View

@@ -7,16 +7,16 @@ from typing import Any
 
 from flask import g, request, session
 
-from briskcell.bench.description import NEEDS, standard
 from briskcell.core.bench.course import Totals
 from briskcell.core.bench.specimen import WORDS
 from briskcell.core.bench.step import STAGES, Step
 from briskcell.core.wiring.order import Joint
 from briskcell.drawing.bench.probes import probes
+from briskcell.instruments.description import NEEDS, standard
+from briskcell.services.bench.after_joints import joined_before
 from briskcell.services.bench.asked import usual
 from briskcell.services.bench.courses import Run, share
 from briskcell.services.bench.instruments import QUANTITY, UNIT
-from briskcell.services.bench.joints import joined_before
 from briskcell.services.bench.measured import simulated, usable
 from briskcell.services.bench.proof import explained
 from briskcell.services.builds import Opened

@@ -13,7 +13,7 @@ from briskcell.drawing.curves import numbers, plot
 from briskcell.model.plan import Stretch
 from briskcell.model.units import show
 from briskcell.services.builds import Opened
-from briskcell.services.charge.plugged import sockets
+from briskcell.services.charge.at_socket import sockets
 from briskcell.services.day.days import EXAMPLES, OWN, day_text
 from briskcell.web.sections import Section
 from briskcell.web.view import View

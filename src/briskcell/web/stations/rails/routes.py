@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Response, render_template
 
-from briskcell.services.rails import alternatives, feeding
+from briskcell.services.rails import alternatives, rewiring
 from briskcell.web.build import bp, change, form
 from briskcell.web.shop import builds
 
@@ -13,15 +13,15 @@ from briskcell.web.shop import builds
 def feed(build_id: int) -> Response:
     """Feed parts from another rail, or from the pack."""
     wanted = [p for p in form("part").split(" ") if p]
-    return change(build_id, lambda a: feeding.feed_all_from(a.plan, wanted, form("fed_by")))
+    return change(build_id, lambda a: rewiring.feed_all_from(a.plan, wanted, form("fed_by")))
 
 
 @bp.post("/rail")
 def rail(build_id: int) -> Response:
     """One more rail with its board, or one less."""
     if gone := form("remove"):
-        return change(build_id, lambda a: feeding.remove_rail(a.plan, gone))
-    return change(build_id, lambda a: feeding.add_rail(a.plan, form("part_class"), form("fed_by"), form("name")))
+        return change(build_id, lambda a: rewiring.remove_rail(a.plan, gone))
+    return change(build_id, lambda a: rewiring.add_rail(a.plan, form("part_class"), form("fed_by"), form("name")))
 
 
 @bp.get("/alternatives/<revision:revision>")

@@ -11,14 +11,14 @@ from contextlib import contextmanager
 
 import pytest
 
-from briskcell.bench.description import STANDARD, read_description, standard
-from briskcell.bench.instrument import Instrument, InstrumentError, LineCutError
-from briskcell.bench.line import address_of, open_instrument
-from briskcell.bench.simulated.server import SimulatedBench
-from briskcell.bench.simulated.talk import Talk
-from briskcell.bench.simulated.world import World
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.bench.specimen import Fault, could_be
+from briskcell.instruments.description import STANDARD, read_description, standard
+from briskcell.instruments.instrument import Instrument, InstrumentError, LineCutError
+from briskcell.instruments.line import address_of, open_instrument
+from briskcell.instruments.simulated.server import SimulatedBench
+from briskcell.instruments.simulated.talk import Talk
+from briskcell.instruments.simulated.world import World
 from briskcell.library import catalogue
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan

@@ -138,7 +138,7 @@ def read_description(text: str) -> Description:
         ) from error
 
 
-DESCRIPTIONS = files("briskcell.bench") / "descriptions"
+DESCRIPTIONS = files("briskcell.instruments") / "descriptions"
 STANDARD = tuple(sorted(p.name.removesuffix(".toml") for p in DESCRIPTIONS.iterdir()))
 
 

@@ -10,12 +10,12 @@ from contextlib import contextmanager, suppress
 
 import pytest
 
-from briskcell.bench.description import read_description, standard
-from briskcell.bench.instrument import Instrument, InstrumentError, LineCutError
-from briskcell.bench.line import open_instrument
-from briskcell.bench.simulated.talk import Talk
-from briskcell.bench.simulated.world import World
 from briskcell.core.assess import assess
+from briskcell.instruments.description import read_description, standard
+from briskcell.instruments.instrument import Instrument, InstrumentError, LineCutError
+from briskcell.instruments.line import open_instrument
+from briskcell.instruments.simulated.talk import Talk
+from briskcell.instruments.simulated.world import World
 from briskcell.library import catalogue
 from briskcell.services.demo import sanderling
 

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.resets import MAYBE, counted, expected_resets
 
+from .batch import SOC, Maker
 from .doubts import doubts, samples
 from .reach import FEW, SEED
-from .variants import SOC, Maker
 
 Array = NDArray[np.float64]
 
