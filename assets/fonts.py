@@ -12,8 +12,12 @@ from fontTools.ttLib import TTFont
 
 LATIN = "".join(map(chr, [*range(0x20, 0x7F), *range(0xA0, 0x180)]))
 GLYPHS = LATIN + "ΩΔΣμµ°≤≥≈→↑↓−–—·×√∑∫±²³½…‘’“”„•€∞"
-SOURCES = {"bench-400": ("next", "400Regular"), "bench-600": ("next", "600SemiBold"), "bench-mono-400": ("mono", "400Regular"),
-           "bench-mono-600": ("mono", "600SemiBold")}  # fmt: skip
+SOURCES = {
+    "bench-400": ("next", "400Regular"),
+    "bench-600": ("next", "600SemiBold"),
+    "bench-mono-400": ("mono", "400Regular"),
+    "bench-mono-600": ("mono", "600SemiBold"),
+}
 
 
 def arrow(font: TTFont, name: str, code: int, turn: int) -> None:

@@ -109,9 +109,11 @@ def history(folder: Path, steps: int) -> list[Row]:
         newest = median_ms(lambda: client.get("/builds/1/history"))
         oldest = median_ms(lambda: client.get(f"/builds/1/history?page={steps // 100}"))
         size = sum(p.stat().st_size for p in folder.glob("*.sqlite3*")) / steps / 1024
-        return [(f"an undo or redo with 3 changes, and with {steps}", f"{short:.0f} and {long:.0f} ms"),
-                (f"history of {steps} changes: first page, last page", f"{newest:.0f}, {oldest:.0f} ms"),
-                (f"file, for each change of a build of {len(sanderling().loads)} loads", f"{size:.1f} kB")]  # fmt: skip
+        return [
+            (f"an undo or redo with 3 changes, and with {steps}", f"{short:.0f} and {long:.0f} ms"),
+            (f"history of {steps} changes: first page, last page", f"{newest:.0f}, {oldest:.0f} ms"),
+            (f"file, for each change of a build of {len(sanderling().loads)} loads", f"{size:.1f} kB"),
+        ]
 
 
 def searches(folder: Path, count: int) -> list[Row]:
@@ -126,8 +128,10 @@ def searches(folder: Path, count: int) -> list[Row]:
             time.sleep(0.1)
         ten = time.perf_counter() - start
         stop = median_ms(lambda: client.post(f"/builds/{ids[-1]}/search/stop", headers=HTMX), 1)
-        return [(f"{count} wide searches at once: begun in, first ten done in", f"{begun:.1f} s, {ten:.1f} s"),
-                ("the shelf meanwhile; a stop; threads", f"{page:.0f} ms; {stop:.0f} ms; {threads}; {peak()}")]  # fmt: skip
+        return [
+            (f"{count} wide searches at once: begun in, first ten done in", f"{begun:.1f} s, {ten:.1f} s"),
+            ("the shelf meanwhile; a stop; threads", f"{page:.0f} ms; {stop:.0f} ms; {threads}; {peak()}"),
+        ]
 
 
 def rows() -> list[Row]:

@@ -70,9 +70,11 @@ def rows() -> list[tuple[str, str]]:
         ("readings a second over a socket of the simulated bench, our driver", f"{ours:,.0f}"),
         ("the same over a bare socket, nothing bounded; ours ÷ that, median of five taken in turns", f"{theirs:,.0f}; {share:.2f}"),
         ("readings a second put into a run's file, one by one", f"{kept:,.0f}"),
-        (f"ladder of the demo build, {len(steps)} steps; causes of one reading; shortest way of a case of practice",
-         f"{ladder_ms:.0f}, {causes_ms:.0f}, {way_ms:.0f} ms"),
-    ]  # fmt: skip
+        (
+            f"ladder of the demo build, {len(steps)} steps; causes of one reading; shortest way of a case of practice",
+            f"{ladder_ms:.0f}, {causes_ms:.0f}, {way_ms:.0f} ms",
+        ),
+    ]
 
 
 if __name__ == "__main__":

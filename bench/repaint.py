@@ -51,8 +51,10 @@ def rows() -> list[tuple[str, str]]:
         app.extensions["briskcell"].close()
     worst = max(found.values(), key=lambda f: f[1])
     shown = ", ".join(f"{title} {median:.0f}" for title, (median, _) in found.items())
-    return [("click to repaint in the browser, median of each station", f"{shown} ms"),
-            ("the worst of their 95th percentiles", f"{worst[1]:.0f} ms")]  # fmt: skip
+    return [
+        ("click to repaint in the browser, median of each station", f"{shown} ms"),
+        ("the worst of their 95th percentiles", f"{worst[1]:.0f} ms"),
+    ]
 
 
 if __name__ == "__main__":

@@ -40,19 +40,38 @@ RESULTS = Path(__file__).with_name("RESULTS.md")
 
 def large_build() -> Plan:
     """Twenty loads on three converters, each on a wire of its own, with a charger and all."""
-    keys = ["board-small4", "screen-43", "amp-3w", "controls-wired", "controls-wireless", "haptics", "light", "light", "lamp-strip",
-            "usb-stick", "clock", "fan-30", "amp-headphone", "light"]  # fmt: skip
+    keys = [
+        "board-small4",
+        "screen-43",
+        "amp-3w",
+        "controls-wired",
+        "controls-wireless",
+        "haptics",
+        "light",
+        "light",
+        "lamp-strip",
+        "usb-stick",
+        "clock",
+        "fan-30",
+        "amp-headphone",
+        "light",
+    ]
     small = ["radio-bt", "radio-bt", "controls-wired", "light"]
     wide = ["light", "light"]
     parts = [
-        take("usb-3", id="usb"), take("charger-sw-2", id="charger", charges="pack", supply="usb"),
+        take("usb-3", id="usb"),
+        take("charger-sw-2", id="charger", charges="pack", supply="usb"),
         pack_of("pack", "Pack", cell_of("cell-21700-p40"), 1, 3, cutoff=2.8),
         wire("w-pack", "Wire from the pack", "pack", 18, 0.09),
-        take("switch-toggle-10", id="switch", fed_by="w-pack"), take("fuse-10", id="fuse", fed_by="switch"),
-        take("boost-5v-5a", id="boost", fed_by="fuse"), Rail(id="rail-5", name="5 V rail", fed_by="boost"),
-        take("linear-33-05", id="linear", fed_by="rail-5"), Rail(id="rail-33", name="3.3 V rail", fed_by="linear"),
-        take("boost-9v-3a", id="boost-9", fed_by="fuse"), Rail(id="rail-9", name="9 V rail", fed_by="boost-9"),
-    ]  # fmt: skip
+        take("switch-toggle-10", id="switch", fed_by="w-pack"),
+        take("fuse-10", id="fuse", fed_by="switch"),
+        take("boost-5v-5a", id="boost", fed_by="fuse"),
+        Rail(id="rail-5", name="5 V rail", fed_by="boost"),
+        take("linear-33-05", id="linear", fed_by="rail-5"),
+        Rail(id="rail-33", name="3.3 V rail", fed_by="linear"),
+        take("boost-9v-3a", id="boost-9", fed_by="fuse"),
+        Rail(id="rail-9", name="9 V rail", fed_by="boost-9"),
+    ]
     for rail, classes in (("rail-5", keys), ("rail-33", small), ("rail-9", wide)):
         for k, key in enumerate(classes):
             parts += load_with_wire(key, f"{rail}-{k}", rail, 26, 0.12)
@@ -191,8 +210,11 @@ def main() -> None:
     peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows = [
         ("a plain loop, four times along the run: how fast the machine was", ", ".join(f"{p:.0f}" for p in pace) + " ms"),
-        (f"{len(large.loads)} loads, {len(large.converters)} converters, 101 × 3 points: all answers, {len(RULES)} rules, median",
-         f"{statistics.median(rules):.1f} ms"),
+        (
+            f"{len(large.loads)} loads, {len(large.converters)} converters, 101 × 3 points: "
+            f"all answers, {len(RULES)} rules, median",
+            f"{statistics.median(rules):.1f} ms",
+        ),
         ("the same, fastest of 80 (what this machine can do undisturbed)", f"{min(rules):.1f} ms"),
         ("its runtime alone, median", f"{runtime:.1f} ms"),
         (f"independent time-stepping reference at equal error ({theirs:.1e}; ours {ours:.1e})", f"{stepped:.0f} ms"),
@@ -202,8 +224,10 @@ def main() -> None:
         ("an edit of it; 95th percentile", f"{np.percentile(every, 95):.0f} ms"),
         *((f"an edit of it on {name.capitalize()}; median", f"{statistics.median(times):.0f} ms") for name, times in edits.items()),
         *((f"asked for once the page stands: {name}", f"{ms:.0f} ms") for name, ms in later.items()),
-        (f"what mends each of the {len(assess(broken, shelf).findings)} findings of the failing demo build",
-         f"{statistics.median(remedies):.0f} ms"),
+        (
+            f"what mends each of the {len(assess(broken, shelf).findings)} findings of the failing demo build",
+            f"{statistics.median(remedies):.0f} ms",
+        ),
         (f"mend all of it, {mend_all(assess(broken, shelf)).judged} plans judged", f"{statistics.median(mended) / 1e3:.2f} s"),
         ("curve of resets where peaks overrun a board of the 20 loads", f"{statistics.median(curves):.1f} ms"),
         *((f"scout, {n} candidates", f"{s:.2f} s, {s / n * 1e6:.0f} µs each") for n, s in candidates),
@@ -213,7 +237,7 @@ def main() -> None:
         *logs(),
         *spreads(),
         *repaint(),
-    ]  # fmt: skip
+    ]
     table = "\n".join(f"| {what} | {value} |" for what, value in rows)
     head = f"# Costs\n\nMeasured {datetime.now(UTC):%Y-%m-%d} by `make bench`, one run, one machine."
     text = f"{head}\n\n| what | measured |\n| --- | --- |\n{table}\n"

@@ -80,7 +80,7 @@ def rows() -> Rows:
             f"{inside.mean():.1%}; {near.mean():.1%}",
         ),
         *_circuit(whole / COUNT),
-    ]  # fmt: skip
+    ]
 
 
 def _circuit(ours: float) -> Rows:

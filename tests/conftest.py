@@ -21,9 +21,14 @@ from briskcell.web.doors import server_of
 # The lighter of Debian's two builds of the browser, where it is there.
 BROWSER = shutil.which("chromium-headless-shell") or "/usr/bin/chromium"
 CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
-]  # fmt: skip
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 
 # A first example loads libraries, and a busy machine is slow: time is measured in bench/, not here.

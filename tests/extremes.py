@@ -106,8 +106,13 @@ def cell(model: Any, rng: random.Random) -> dict[str, Any]:
 
 
 SPECIAL: dict[Any, Callable[[Any, random.Random], Any]] = {
-    Curve: curve, Window: window, Profile: profile, Cell: cell, Box: document, Game: document,
-}  # fmt: skip
+    Curve: curve,
+    Window: window,
+    Profile: profile,
+    Cell: cell,
+    Box: document,
+    Game: document,
+}
 
 
 def made(model: type[Part], rng: random.Random, **fixed: Any) -> dict[str, Any] | None:
@@ -161,8 +166,17 @@ def extreme_plan(seed: int) -> Plan:
                 spots.append(part["id"])
     hosts = add("loads", rng.choice([0, 1, 2, 5]), fed_by=lambda: rng.choice(spots), return_by=lambda: None, driven_by=lambda: None)
     if hosts and rng.random() < 0.5:
-        lists["links"] = [*lists.get("links", []), {"id": "out", "name": "Output", "kind": "outlet", "resistance_ohm": rng.choice([0.0, 0.1, 9.0]),
-                                                    "fed_by": rng.choice(hosts), "rating_a": rng.choice([None, 0.05, 2.0])}]  # fmt: skip
+        lists["links"] = [
+            *lists.get("links", []),
+            {
+                "id": "out",
+                "name": "Output",
+                "kind": "outlet",
+                "resistance_ohm": rng.choice([0.0, 0.1, 9.0]),
+                "fed_by": rng.choice(hosts),
+                "rating_a": rng.choice([None, 0.05, 2.0]),
+            },
+        ]
         passed = made(Load, rng, id="passed-on", name="Passed on", fed_by="out", return_by=None, driven_by=None)
         lists["loads"] += [passed] if passed else []
     supplies = add("supplies", rng.choice([0, 1]))

@@ -98,9 +98,15 @@ def eager_capacitor() -> Plan:
 
 def shy_bank() -> Plan:
     bank = {
-        "id": "bank", "name": "Power bank", "cells_wh": 37, "efficiency": 0.85, "output_v": 5.0, "output_limit_a": 2.4,
-        "least_load_a": 0.001, "output_while_charging": False,
-    }  # fmt: skip
+        "id": "bank",
+        "name": "Power bank",
+        "cells_wh": 37,
+        "efficiency": 0.85,
+        "output_v": 5.0,
+        "output_limit_a": 2.4,
+        "least_load_a": 0.001,
+        "output_while_charging": False,
+    }
     light = catalogue().part("light", id="lamp-2", fed_by="bank")
     plan = sanderling()
     return remade(plan, {"banks": (bank,), "loads": (*plan.loads, light)})

@@ -29,8 +29,9 @@ def sound(rng: random.Random) -> Plan:
         if rng.random() < 0.2:
             return rng.choice([sanderling, curlew])()
         board, screen = (rng.choice(choices[k]).key for k in ("boards", "screens"))
-        wanted = DraftRequest(name="Dunlin", board=board, screen=screen, hours=rng.choice([3.0, 5.0]),
-                              thickness_mm=rng.choice([25.0, 35.0]))  # fmt: skip
+        wanted = DraftRequest(
+            name="Dunlin", board=board, screen=screen, hours=rng.choice([3.0, 5.0]), thickness_mm=rng.choice([25.0, 35.0])
+        )
         try:
             return draft(wanted)
         except FigureError:
@@ -131,9 +132,24 @@ def higher_rail(plan: Plan, rng: random.Random) -> Plan:
 
 
 FAULTS: tuple[Fault, ...] = (
-    other_charger, other_supply, other_board, other_cell, other_series, fewer_cells, thin_wire, other_fuse, no_fuse, other_switch,
-    longer_wish, shorter_charge, closed_case, hungry_part, late_warning, low_trip, higher_rail,
-)  # fmt: skip
+    other_charger,
+    other_supply,
+    other_board,
+    other_cell,
+    other_series,
+    fewer_cells,
+    thin_wire,
+    other_fuse,
+    no_fuse,
+    other_switch,
+    longer_wish,
+    shorter_charge,
+    closed_case,
+    hungry_part,
+    late_warning,
+    low_trip,
+    higher_rail,
+)
 
 
 def faulty(seed: int, most: int = 4) -> tuple[Plan, tuple[str, ...]]:
@@ -188,8 +204,16 @@ def tried(plan: Plan, *, fixes: bool = True) -> Tally:
         outside += [f"{finding.key}: {finding.fix.words}"] * bool(new)
     found = mend_all(a)
     pair = f"{found.conflict.first} and {found.conflict.second}" if found.conflict else ""
-    return Tally(failures=len(a.failures), fixes=offered, mend=mend, fixes_that_break=tuple(broken), fixes_out_of_bounds=tuple(outside),
-                 unexplained=tuple(silent), whole=not found.left, conflict=pair)  # fmt: skip
+    return Tally(
+        failures=len(a.failures),
+        fixes=offered,
+        mend=mend,
+        fixes_that_break=tuple(broken),
+        fixes_out_of_bounds=tuple(outside),
+        unexplained=tuple(silent),
+        whole=not found.left,
+        conflict=pair,
+    )
 
 
 def main() -> None:
@@ -197,9 +221,11 @@ def main() -> None:
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 300
     rows = [t for seed in range(count) if (t := tried(faulty(seed)[0])).failures]
     print(f"{len(rows)} of {count} builds fail somewhere; {sum(t.failures for t in rows)} failures, findings and wishes alike")
-    print(f"fixes offered {sum(t.fixes for t in rows)}, mend their finding {sum(t.mend for t in rows)}, "
-          f"add a failure {sum(len(t.fixes_that_break) for t in rows)}, leave a class's bounds {sum(len(t.fixes_out_of_bounds) for t in rows)}, "
-          f"findings without a word {sum(len(t.unexplained) for t in rows)}")  # fmt: skip
+    print(
+        f"fixes offered {sum(t.fixes for t in rows)}, mend their finding {sum(t.mend for t in rows)}, "
+        f"add a failure {sum(len(t.fixes_that_break) for t in rows)}, leave a class's bounds {sum(len(t.fixes_out_of_bounds) for t in rows)}, "
+        f"findings without a word {sum(len(t.unexplained) for t in rows)}"
+    )
     whole = sum(t.whole for t in rows)
     named = sum(bool(t.conflict) and not t.whole for t in rows)
     print(f"mend all: whole {whole} ({whole / len(rows):.0%}), conflict named {named}, neither {len(rows) - whole - named}")

@@ -23,10 +23,18 @@ def tree_plan(data: dict[str, Any]) -> dict[str, Any]:
     def table_cell(ocv_v: float, ohm: float, series: int) -> dict[str, Any]:
         volts = ocv_v / series
         return {
-            "name": "table cell", "chemistry": "table", "label_ah": 3.0, "full_v": volts + 0.5, "empty_v": 2.0,
-            "ocv": {"soc": [0, 1], "value": [volts, volts]}, "resistance_ohm": ohm / series,
-            "fast": flat, "slow": no_slow, "max_charge_a": 3, "max_discharge_a": 10,
-        }  # fmt: skip
+            "name": "table cell",
+            "chemistry": "table",
+            "label_ah": 3.0,
+            "full_v": volts + 0.5,
+            "empty_v": 2.0,
+            "ocv": {"soc": [0, 1], "value": [volts, volts]},
+            "resistance_ohm": ohm / series,
+            "fast": flat,
+            "slow": no_slow,
+            "max_charge_a": 3,
+            "max_discharge_a": 10,
+        }
 
     def walk(node: dict[str, Any], fed_by: str | None) -> None:
         part: dict[str, Any] = {"id": node["name"], "name": node["name"], "fed_by": fed_by}
@@ -37,9 +45,15 @@ def tree_plan(data: dict[str, Any]) -> dict[str, Any]:
             plan["packs"].append(pack | ({"strings": [{"cell": c} for c in cells]} if len(cells) > 1 else {}))
         elif node["type"] == "supply":
             plan["supplies"] = [
-                {"id": node["name"], "name": node["name"], "voltage_v": node["voltage_V"], "cable_ohm": 0.0,
-                 "own_resistance_ohm": node["resistance_ohm"], "current_limit_a": 9}
-            ]  # fmt: skip
+                {
+                    "id": node["name"],
+                    "name": node["name"],
+                    "voltage_v": node["voltage_V"],
+                    "cable_ohm": 0.0,
+                    "own_resistance_ohm": node["resistance_ohm"],
+                    "current_limit_a": 9,
+                }
+            ]
         elif node["type"] == "system_tap":
             # The power path's switch is the charge board's own; what it feeds hangs on the store.
             (switch,) = node["children"]
@@ -51,9 +65,18 @@ def tree_plan(data: dict[str, Any]) -> dict[str, Any]:
             plan["supplies"][0]["current_limit_a"] = node["source_current_limit_A"]
             cell = table_cell(node["cell_ocv_V"], node["cell_resistance_ohm"], 1)
             plan["packs"].append({"id": "store", "name": "store", "cell": cell})
-            board = {"id": node["name"], "name": node["name"], "charges": "store", "supply": "adapter", "fed_by": fed_by,
-                     "layout": "power_path", "kind": node["kind"], "current_a": node["charge_current_setting_A"],
-                     "termination_a": 0.1, "path_resistance_ohm": plan.pop("path_ohm")}  # fmt: skip
+            board = {
+                "id": node["name"],
+                "name": node["name"],
+                "charges": "store",
+                "supply": "adapter",
+                "fed_by": fed_by,
+                "layout": "power_path",
+                "kind": node["kind"],
+                "current_a": node["charge_current_setting_A"],
+                "termination_a": 0.1,
+                "path_resistance_ohm": plan.pop("path_ohm"),
+            }
             plan["chargers"] = [board | ({"efficiency": node["efficiency"]} if "efficiency" in node else {})]
         elif node["type"] == "resistor":
             kind = {"connector_contact": "plug", "power_path_switch": "path"}.get(node["kind"], node["kind"])
@@ -65,16 +88,18 @@ def tree_plan(data: dict[str, Any]) -> dict[str, Any]:
             plan["links"].append(part)
         elif node["type"] == "converter":
             part |= {
-                "kind": node["kind"], "output_v": node["output_voltage_V"],
+                "kind": node["kind"],
+                "output_v": node["output_voltage_V"],
                 "output_resistance_ohm": node["output_resistance_ohm"],
                 "loss": {"kind": "fixed", "efficiency": node["efficiency"]},
-            }  # fmt: skip
+            }
             plan["converters"].append(part)
         else:
             key, value = {
-                "constant_power": ("power_w", "power_W"), "constant_current": ("current_a", "current_A"),
+                "constant_power": ("power_w", "power_W"),
+                "constant_current": ("current_a", "current_A"),
                 "resistor": ("resistance_ohm", "resistance_ohm"),
-            }[node["kind"]]  # fmt: skip
+            }[node["kind"]]
             part |= {key: dict.fromkeys(("rest", "play", "peak"), node[value]), "window": {"low_v": 0.5, "high_v": 50}}
             plan["loads"].append(part | ({"return_by": node["ground"]} if "ground" in node else {}))
         for child in node.get("children", []):
@@ -83,9 +108,15 @@ def tree_plan(data: dict[str, Any]) -> dict[str, Any]:
     walk(data["topology"], None)
     for back in data.get("ground_returns", []):
         plan["links"].append(
-            {"id": back["node"], "name": back["node"], "kind": "return", "fed_by": plan["packs"][0]["id"],
-             "length_m": back["length_m"], "awg": back["awg"]}
-        )  # fmt: skip
+            {
+                "id": back["node"],
+                "name": back["node"],
+                "kind": "return",
+                "fed_by": plan["packs"][0]["id"],
+                "length_m": back["length_m"],
+                "awg": back["awg"],
+            }
+        )
     return plan
 
 
@@ -99,11 +130,19 @@ def reference_plan(power_w: float, *, corrected: bool = False) -> dict[str, Any]
     slow = [(b - a) / unit for a, b in zip(ten, minute, strict=True)]
     run = data["charges"][0]
     cell = {
-        "name": "reference cell", "chemistry": "nmc", "label_ah": data["capacity_Ah"], "full_v": 4.2, "empty_v": 3.0,
-        "ocv": {"soc": data["ocv"]["soc"], "value": data["ocv"]["voltage_V"]}, "resistance_ohm": unit,
-        "fast": {"soc": table["soc"], "value": [a / unit for a in ten]}, "ocv_corrected": corrected,
-        "slow": {"soc": table["soc"], "value": slow}, "max_charge_a": 3, "max_discharge_a": 10,
-    }  # fmt: skip
+        "name": "reference cell",
+        "chemistry": "nmc",
+        "label_ah": data["capacity_Ah"],
+        "full_v": 4.2,
+        "empty_v": 3.0,
+        "ocv": {"soc": data["ocv"]["soc"], "value": data["ocv"]["voltage_V"]},
+        "resistance_ohm": unit,
+        "fast": {"soc": table["soc"], "value": [a / unit for a in ten]},
+        "ocv_corrected": corrected,
+        "slow": {"soc": table["soc"], "value": slow},
+        "max_charge_a": 3,
+        "max_discharge_a": 10,
+    }
     states = dict.fromkeys(("rest", "play", "peak"), power_w)
     return {
         "name": "reference",
@@ -112,10 +151,18 @@ def reference_plan(power_w: float, *, corrected: bool = False) -> dict[str, Any]
         "loads": [{"id": "load", "name": "load", "fed_by": "pack", "power_w": states, "window": {"low_v": 1, "high_v": 5}}],
         "supplies": [{"id": "supply", "name": "supply", "voltage_v": 9, "current_limit_a": 5, "cable_ohm": 0.0}],
         "chargers": [
-            {"id": "charger", "name": "charger", "charges": "pack", "supply": "supply", "layout": "cut_out", "kind": "linear",
-             "current_a": run["cc_current_A"], "termination_a": run["cutoff_current_A"]}
+            {
+                "id": "charger",
+                "name": "charger",
+                "charges": "pack",
+                "supply": "supply",
+                "layout": "cut_out",
+                "kind": "linear",
+                "current_a": run["cc_current_A"],
+                "termination_a": run["cutoff_current_A"],
+            }
         ],
-    }  # fmt: skip
+    }
 
 
 def capacitor_plan(data: dict[str, Any]) -> dict[str, Any]:
@@ -126,27 +173,51 @@ def capacitor_plan(data: dict[str, Any]) -> dict[str, Any]:
         "name": data["title"],
         "profile": {"rest": 0, "play": 1, "peak": 0},
         "capacitors": [
-            {"id": "cap", "name": "cap", "capacitance_f": cap["capacitance_F"], "esr_ohm": cap["esr_ohm"],
-             "full_v": cap["initial_voltage_V"], "rating_v": 5.5}
+            {
+                "id": "cap",
+                "name": "cap",
+                "capacitance_f": cap["capacitance_F"],
+                "esr_ohm": cap["esr_ohm"],
+                "full_v": cap["initial_voltage_V"],
+                "rating_v": 5.5,
+            }
         ],
         "converters": [
-            {"id": "boost", "name": "boost", "kind": "boost", "fed_by": "cap", "output_v": 5.0,
-             "lockout_v": boost["minimum_input_voltage_V"], "loss": {"kind": "fixed", "efficiency": boost["efficiency"]}}
+            {
+                "id": "boost",
+                "name": "boost",
+                "kind": "boost",
+                "fed_by": "cap",
+                "output_v": 5.0,
+                "lockout_v": boost["minimum_input_voltage_V"],
+                "loss": {"kind": "fixed", "efficiency": boost["efficiency"]},
+            }
         ],
         "loads": [{"id": "board", "name": "board", "fed_by": "boost", "power_w": states, "window": {"low_v": 4, "high_v": 6}}],
-    }  # fmt: skip
+    }
 
 
-def flat_cell(volts: float = 3.7, ohm: float = 0.05, ah: float = 3.0, top_v: float | None = None, slow: float = 0.0,
-              **figures: Any) -> dict[str, Any]:  # fmt: skip
+def flat_cell(
+    volts: float = 3.7, ohm: float = 0.05, ah: float = 3.0, top_v: float | None = None, slow: float = 0.0, **figures: Any
+) -> dict[str, Any]:
     """A cell whose answers can be worked by hand: volts that are flat, or rise in a straight line to ``top_v``; one resistance,
     ``slow`` of which is polarisation."""
     plain = {"soc": [0, 1], "value": [1 - slow, 1 - slow]}
     return {
-        "name": "hand cell", "chemistry": "by hand", "label_ah": ah, "full_v": 4.2, "empty_v": 2.5, "max_charge_a": 3, "cold_b_k": 3000,
-        "ocv": {"soc": [0, 1], "value": [volts, top_v or volts]}, "resistance_ohm": ohm, "max_discharge_a": 10,
-        "fast": plain, "slow": {"soc": [0, 1], "value": [slow, slow]}, "diffusion_s": 0,
-    } | figures  # fmt: skip
+        "name": "hand cell",
+        "chemistry": "by hand",
+        "label_ah": ah,
+        "full_v": 4.2,
+        "empty_v": 2.5,
+        "max_charge_a": 3,
+        "cold_b_k": 3000,
+        "ocv": {"soc": [0, 1], "value": [volts, top_v or volts]},
+        "resistance_ohm": ohm,
+        "max_discharge_a": 10,
+        "fast": plain,
+        "slow": {"soc": [0, 1], "value": [slow, slow]},
+        "diffusion_s": 0,
+    } | figures
 
 
 def drawing(figure: float, key: str = "current_a", **more: Any) -> dict[str, Any]:
@@ -158,6 +229,8 @@ def drawing(figure: float, key: str = "current_a", **more: Any) -> dict[str, Any
 def hand_plan(**lists: Any) -> dict[str, Any]:
     """One cell and a load of 1 A right on it, played all the time; any list may be replaced."""
     return {
-        "name": "by hand", "profile": {"rest": 0, "play": 1, "peak": 0},
-        "packs": [{"id": "pack", "name": "Pack", "cell": flat_cell()}], "loads": [drawing(1.0)],
-    } | lists  # fmt: skip
+        "name": "by hand",
+        "profile": {"rest": 0, "play": 1, "peak": 0},
+        "packs": [{"id": "pack", "name": "Pack", "cell": flat_cell()}],
+        "loads": [drawing(1.0)],
+    } | lists

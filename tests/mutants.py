@@ -80,8 +80,10 @@ def kinds(node: ast.AST) -> list[str]:
 
 
 def _of_words(node: ast.BinOp) -> bool:
-    return any(isinstance(n, (ast.JoinedStr, ast.List, ast.Tuple)) or (isinstance(n, ast.Constant) and isinstance(n.value, str))
-               for n in (node.left, node.right))  # fmt: skip
+    return any(
+        isinstance(n, (ast.JoinedStr, ast.List, ast.Tuple)) or (isinstance(n, ast.Constant) and isinstance(n.value, str))
+        for n in (node.left, node.right)
+    )
 
 
 def _name(node: ast.AST) -> str:

@@ -43,8 +43,36 @@ from briskcell.web import create_app
 from tests.extremes import extreme_plan
 from tests.soak_outside import hostile, kills_in_discharges, kills_in_restores, ten_tabs
 
-NASTY = ["", " " * 4000, "nan", "1e999", "-1", "0", "9" * 300, "1..2..3..4", "💥", "\ud83d", "<script>", "=1+1", "1e-320", "5h99", "0 °C", "−40 °C", "100 %",
-         "0.0001 W", "500 W", "1 µA", "60 V", "٣", "\x00", "1,5", "1.2.3", "..", "850 mA at 5 V", "1e308"]  # fmt: skip
+NASTY = [
+    "",
+    " " * 4000,
+    "nan",
+    "1e999",
+    "-1",
+    "0",
+    "9" * 300,
+    "1..2..3..4",
+    "💥",
+    "\ud83d",
+    "<script>",
+    "=1+1",
+    "1e-320",
+    "5h99",
+    "0 °C",
+    "−40 °C",
+    "100 %",
+    "0.0001 W",
+    "500 W",
+    "1 µA",
+    "60 V",
+    "٣",
+    "\x00",
+    "1,5",
+    "1.2.3",
+    "..",
+    "850 mA at 5 V",
+    "1e308",
+]
 VALUES: list[Any] = [
     None,
     True,
@@ -141,8 +169,33 @@ def fields(client: Any, shop: Workshop, count: int, rng: random.Random) -> Count
         if k % 3:
             data, path = {"value": text}, f"edit?path={rng.choice(paths)}"
         else:
-            names = ["name", "part", "part_class", "fed_by", "rest", "play", "peak", "low_v", "high_v", "number", "remove", "do", "pack", "chemistry",
-                     "label", "thickness", "length", "most", "csv", "parallel", "awg", "path", "grade", "source", "revision"]  # fmt: skip
+            names = [
+                "name",
+                "part",
+                "part_class",
+                "fed_by",
+                "rest",
+                "play",
+                "peak",
+                "low_v",
+                "high_v",
+                "number",
+                "remove",
+                "do",
+                "pack",
+                "chemistry",
+                "label",
+                "thickness",
+                "length",
+                "most",
+                "csv",
+                "parallel",
+                "awg",
+                "path",
+                "grade",
+                "source",
+                "revision",
+            ]
             data, path = {n: rng.choice([*NASTY, "board", "pack", "rail-5", "nmc", "1 W"]) for n in names}, rng.choice(forms)
         data = {k: v.encode("utf-8", "replace").decode() for k, v in data.items()}
         answer = client.post(f"/builds/3/{path}", data=data, headers={"HX-Request": "true", "X-Base": base})
@@ -327,8 +380,11 @@ def _fill(folder: Path, k: int, steps: int, counts: Counter[str]) -> None:
             left = os.statvfs(folder).f_bavail * os.statvfs(folder).f_frsize
             (folder / "ballast").write_bytes(b"\0" * max(left - 4096 * (k % 12), 0))
             for n in range(12):
-                answer = client.post("/builds/3/edit", data={"path": "brief/hours", "value": f"{3 + n / 100:.2f} h"},
-                                     headers={"HX-Request": "true", "X-Base": str(shop.builds.newest(3))})  # fmt: skip
+                answer = client.post(
+                    "/builds/3/edit",
+                    data={"path": "brief/hours", "value": f"{3 + n / 100:.2f} h"},
+                    headers={"HX-Request": "true", "X-Base": str(shop.builds.newest(3))},
+                )
                 counts[f"edit {answer.status_code}"] += 1
                 kept = 3 + n / 100 if answer.status_code == 200 else kept
                 counts["reading stopped"] += client.get("/builds/3/pack").status_code != 200
@@ -405,8 +461,15 @@ def load(seconds: float) -> None:
         )
         shop.close()
         cuts = statistics.quantiles(times, n=100)
-        told("eight clients", counts, lost=lost, p50=f"{cuts[49]:.0f} ms", p95=f"{cuts[94]:.0f} ms", p99=f"{cuts[98]:.0f} ms",
-             memory=" ".join(f"{m:.0f}" for m in memory) + " MB")  # fmt: skip
+        told(
+            "eight clients",
+            counts,
+            lost=lost,
+            p50=f"{cuts[49]:.0f} ms",
+            p95=f"{cuts[94]:.0f} ms",
+            p99=f"{cuts[98]:.0f} ms",
+            memory=" ".join(f"{m:.0f}" for m in memory) + " MB",
+        )
 
 
 def _memory_mb(pid: int) -> float:

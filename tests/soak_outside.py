@@ -78,8 +78,11 @@ def kills_in_discharges(count: int, rng: random.Random) -> tuple[Counter[str], l
         folder, plan = Path(name), Path(name) / "plan.json"
         plan.write_bytes(write_plan(sanderling()))
         command = "from briskcell.cli import main; main()"
-        bench = subprocess.Popen([sys.executable, "-c", command, "bench-sim", str(plan), "--port", "0", "--charge", "0.6", "--speed", "20"],
-                                 stdout=subprocess.PIPE, text=True)  # fmt: skip
+        bench = subprocess.Popen(
+            [sys.executable, "-c", command, "bench-sim", str(plan), "--port", "0", "--charge", "0.6", "--speed", "20"],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
         assert bench.stdout is not None
         ports = [int(bench.stdout.readline().split("::")[2]) for _ in range(3)]
         left = False
@@ -221,8 +224,18 @@ def hostile(count: int, rng: random.Random) -> Counter[str]:
 
 def ten_tabs(rounds: int, rng: random.Random) -> Counter[str]:
     """Ten tabs on ten different fields of one build, all from the same revision: nobody is asked to choose."""
-    fields = ["brief/hours", "brief/budget", "brief/thickness_mm", "brief/mass_g", "brief/shelf_days", "loads/screen/power_w/play",
-              "loads/board/power_w/play", "loads/board/power_w/peak", "links/w-pack/length_m", "brief/charge_hours"]  # fmt: skip
+    fields = [
+        "brief/hours",
+        "brief/budget",
+        "brief/thickness_mm",
+        "brief/mass_g",
+        "brief/shelf_days",
+        "loads/screen/power_w/play",
+        "loads/board/power_w/play",
+        "loads/board/power_w/peak",
+        "links/w-pack/length_m",
+        "brief/charge_hours",
+    ]
     units = ["h", "€", "mm", "g", "", "W", "W", "W", "cm", "h"]
     counts = Counter[str]()
     with tempfile.TemporaryDirectory() as name, closing(Workshop(Path(name) / "builds.sqlite3")) as shop:

@@ -31,8 +31,12 @@ def test_what_is_too_much_is_never_asked_for() -> None:
     assert sum(asked) <= 100_001, "one byte past the bound tells; no more is taken"
 
 
-@given(st.lists(st.text(st.characters(exclude_characters="\r\n", codec="utf-8"), max_size=12), max_size=30), st.sampled_from(["\n", "\r\n", "\r"]),
-       st.sampled_from(["utf-8", "utf-16", "cp1252"]), st.integers(1, 9))  # fmt: skip
+@given(
+    st.lists(st.text(st.characters(exclude_characters="\r\n", codec="utf-8"), max_size=12), max_size=30),
+    st.sampled_from(["\n", "\r\n", "\r"]),
+    st.sampled_from(["utf-8", "utf-16", "cp1252"]),
+    st.integers(1, 9),
+)
 def test_lines_of_any_encoding_and_end_come_whole_however_they_are_cut(lines: list[str], end: str, encoding: str, cut: int) -> None:
     text = "".join(line + end for line in lines)
     body = text.encode(encoding, "ignore")

@@ -93,9 +93,13 @@ def spoil(path: Path, how: str) -> None:
 
 @pytest.mark.parametrize(
     ("how", "says"),
-    [("corrupt", "is damaged. “brisk-cell doctor”"), ("no database", "is damaged"), ("foreign", "the database of another program"),
-     ("newer", "written by a newer Brisk Cell")],
-)  # fmt: skip
+    [
+        ("corrupt", "is damaged. “brisk-cell doctor”"),
+        ("no database", "is damaged"),
+        ("foreign", "the database of another program"),
+        ("newer", "written by a newer Brisk Cell"),
+    ],
+)
 def test_a_file_that_cannot_be_used_is_said_in_one_sentence(tmp_path: Path, demo_file: Path, how: str, says: str) -> None:
     path = Path(shutil.copy(demo_file, tmp_path))
     spoil(path, how)
@@ -146,8 +150,10 @@ def test_the_doctor_says_what_is_wrong_and_everything_readable_comes_out(tmp_pat
     assert (sound.exit_code, "3 can be read and judged, 0 cannot" in sound.output) == (0, True)
     with sqlite3.connect(path) as raw:
         raw.execute("UPDATE revision SET document = x'00' WHERE id = 2")
-        raw.execute("INSERT INTO revision (build_id, parent_id, created_at, words, title, document) SELECT 2, 2, created_at, 'x', '', "
-                    "(SELECT document FROM revision WHERE id = 1) FROM revision WHERE id = 1")  # fmt: skip
+        raw.execute(
+            "INSERT INTO revision (build_id, parent_id, created_at, words, title, document) SELECT 2, 2, created_at, 'x', '', "
+            "(SELECT document FROM revision WHERE id = 1) FROM revision WHERE id = 1"
+        )
         raw.execute("UPDATE build SET head_id = 2 WHERE id = 2")
     sick = run.invoke(main, ["doctor", "--data", str(tmp_path / "data")])
     assert sick.exit_code == 1

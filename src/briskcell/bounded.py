@@ -59,9 +59,14 @@ class Bounded:
     """
 
     def __init__(
-        self, source: Source, *, most: int, longest_line: int | None = None, seconds: float | None = None,
+        self,
+        source: Source,
+        *,
+        most: int,
+        longest_line: int | None = None,
+        seconds: float | None = None,
         clock: Clock = time.monotonic,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._source, self._most = source, most
         self._longest = most if longest_line is None else longest_line
         self._seconds, self._clock = seconds, clock

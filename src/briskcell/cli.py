@@ -81,8 +81,13 @@ def printable(text: str) -> str:
 
 
 _data = click.option("--data", type=click.Path(path_type=Path, file_okay=False), help="Folder that keeps the builds.")
-_port = click.option("--port", default=USUAL_PORT, show_default=True, type=click.IntRange(0, 65535),
-                     help="Port on 127.0.0.1; if it is taken, a free one.")  # fmt: skip
+_port = click.option(
+    "--port",
+    default=USUAL_PORT,
+    show_default=True,
+    type=click.IntRange(0, 65535),
+    help="Port on 127.0.0.1; if it is taken, a free one.",
+)
 
 
 @main.command("serve")

@@ -76,11 +76,21 @@ def answers(a: Assessment) -> Iterator[tuple[str, Any]]:
         for name, course in (("off", c.off), ("play", c.play)):
             yield f"charge {c.board.id} {name}", (course.hours, course.why, course.start_soc, course.end_soc, course.balance_h)
             picked = range(0, len(course.soc), max(len(course.soc) // 6, 1))
-            yield f"charge {c.board.id} {name} course", [
-                (course.soc[k], course.current_a[k], course.cell_v[k], course.elapsed_h[k], course.system_a[k], course.bus_v[k],
-                 int(course.limit[k]))
-                for k in picked
-            ]  # fmt: skip
+            yield (
+                f"charge {c.board.id} {name} course",
+                [
+                    (
+                        course.soc[k],
+                        course.current_a[k],
+                        course.cell_v[k],
+                        course.elapsed_h[k],
+                        course.system_a[k],
+                        course.bus_v[k],
+                        int(course.limit[k]),
+                    )
+                    for k in picked
+                ],
+            )
     for store in range(len(a.plan.stores)):
         found = a.runtimes[store]
         yield f"pack {store} stops", [(soc, s.cause, s.element, s.words) for soc, s in found.stops]

@@ -66,10 +66,16 @@ def test_every_wish_is_answered_with_a_word_a_figure_and_a_reason(name: str) -> 
 @pytest.mark.parametrize(
     ("field", "mild", "hard"),
     [
-        ("hours", 0.2, 60.0), ("shelf_days", 1.0, 3600.0), ("charge_hours", 900.0, 0.1), ("thickness_mm", 500.0, 9.0),
-        ("mass_g", 9000.0, 50.0), ("budget", 9000.0, 1.0), ("room_c", 0.0, 58.0), ("charge_ports", 8, 0),
+        ("hours", 0.2, 60.0),
+        ("shelf_days", 1.0, 3600.0),
+        ("charge_hours", 900.0, 0.1),
+        ("thickness_mm", 500.0, 9.0),
+        ("mass_g", 9000.0, 50.0),
+        ("budget", 9000.0, 1.0),
+        ("room_c", 0.0, 58.0),
+        ("charge_ports", 8, 0),
     ],
-)  # fmt: skip
+)
 def test_a_harder_wish_never_gets_a_better_word(plan: Plan, field: str, mild: float, hard: float) -> None:
     easy, tough = wanted(plan, **{field: mild})[field], wanted(plan, **{field: hard})[field]
     assert ORDER[easy] <= ORDER[tough]

@@ -86,8 +86,10 @@ def test_equal_cells_as_strings_are_the_same_pack_and_unequal_ones_share_by_thei
     small = catalogue().find("pouch-p30").part
     mixed = pack_curves(altered(pack, strings=({"cell": pack.cell}, {"cell": small})), grid)
     assert mixed.capacity_ah == pytest.approx(pack.cell.label_ah.likely + small.label_ah.likely)
-    apart = sum(abs(float(np.trapezoid(store_curves(altered(pack, cell=c, parallel=1), grid).ocv_v, grid))) * c.label_ah.likely
-                for c in (pack.cell, small))  # fmt: skip
+    apart = sum(
+        abs(float(np.trapezoid(store_curves(altered(pack, cell=c, parallel=1), grid).ocv_v, grid))) * c.label_ah.likely
+        for c in (pack.cell, small)
+    )
     assert mixed.energy_wh == pytest.approx(apart, rel=0.02)
     assert (np.diff(mixed.ocv_v) <= 1e-9).all()
 
@@ -123,8 +125,9 @@ def test_the_fewest_rails_are_as_few_as_any_choice_of_voltages(chosen: list[tupl
     for rail in rails:
         assert all(p.window.low_v <= rail.volts <= p.window.high_v for p in loads if p.id in rail.loads)
     ends = [b for _, b in chosen]
-    least = next(n for n in range(1, 7) for vs in itertools.combinations(ends, n)
-                 if all(any(a <= v <= b for v in vs) for a, b in chosen))  # fmt: skip
+    least = next(
+        n for n in range(1, 7) for vs in itertools.combinations(ends, n) if all(any(a <= v <= b for v in vs) for a, b in chosen)
+    )
     assert len(rails) == least
 
 

@@ -12,8 +12,16 @@ from briskcell.model.plan import Bay, plan_of
 from tests.known import drawing, flat_cell, hand_plan
 
 SUPPLY = {"id": "usb", "name": "Supply", "voltage_v": 5.0, "current_limit_a": 3.0, "cable_ohm": 0.0}
-BOARD = {"id": "charger", "name": "Charger", "charges": "pack", "supply": "usb", "layout": "power_path", "kind": "switching",
-         "current_a": 1.5, "termination_a": 0.1}  # fmt: skip
+BOARD = {
+    "id": "charger",
+    "name": "Charger",
+    "charges": "pack",
+    "supply": "usb",
+    "layout": "power_path",
+    "kind": "switching",
+    "current_a": 1.5,
+    "termination_a": 0.1,
+}
 
 
 def test_free_blocks_of_a_bay_come_largest_first() -> None:
@@ -68,8 +76,10 @@ def test_a_share_moves_by_points_and_a_time_by_its_own_share() -> None:
 def test_a_draw_has_its_range_in_watts_and_ohms_turn_it_round() -> None:
     wide = {"low": 0.5, "likely": 1.0, "high": 2.0, "grade": "sheet"}
     ohms = {"low": 5.0, "likely": 10.0, "high": 20.0, "grade": "guessed"}
-    loads = [drawing(0.0) | {"current_a": {"rest": 0, "play": wide, "peak": wide}},
-             drawing(1.0, "resistance_ohm") | {"id": "lamp", "resistance_ohm": {"rest": 1e6, "play": ohms, "peak": 10}}]  # fmt: skip
+    loads = [
+        drawing(0.0) | {"current_a": {"rest": 0, "play": wide, "peak": wide}},
+        drawing(1.0, "resistance_ohm") | {"id": "lamp", "resistance_ohm": {"rest": 1e6, "play": ohms, "peak": 10}},
+    ]
     packs = [{"id": "pack", "name": "Pack", "cell": flat_cell(ohm=0.0)}]
     report = draw_report(assess(plan_of(hand_plan(packs=packs, loads=loads))).op)
     amps, lamp = report.loads

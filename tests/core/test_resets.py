@@ -53,11 +53,20 @@ def test_two_parts_meet_as_often_as_each_begins_while_the_other_is_at_its_peak()
 
 
 def test_a_build_says_how_long_it_is_safe_and_which_two_parts_end_that() -> None:
-    boost = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "switch_current_a": 2.0,
-             "loss": {"kind": "fixed", "efficiency": 1.0}}  # fmt: skip
-    loads = [drawing(3.0, "power_w", peak=4.9, peak_share=0.1, peak_s=2.0, fed_by="boost", id="board", name="Board"),
-             drawing(0.5, "power_w", peak=2.4, peak_share=0.2, peak_s=0.5, fed_by="boost", id="sound", name="Sound"),
-             drawing(0.5, "power_w", peak=0.9, peak_share=0.0, fed_by="boost", id="screen", name="Screen")]  # fmt: skip
+    boost = {
+        "id": "boost",
+        "name": "Boost",
+        "fed_by": "pack",
+        "kind": "boost",
+        "output_v": 5.0,
+        "switch_current_a": 2.0,
+        "loss": {"kind": "fixed", "efficiency": 1.0},
+    }
+    loads = [
+        drawing(3.0, "power_w", peak=4.9, peak_share=0.1, peak_s=2.0, fed_by="boost", id="board", name="Board"),
+        drawing(0.5, "power_w", peak=2.4, peak_share=0.2, peak_s=0.5, fed_by="boost", id="sound", name="Sound"),
+        drawing(0.5, "power_w", peak=0.9, peak_share=0.0, fed_by="boost", id="screen", name="Screen"),
+    ]
     cell = flat_cell(volts=3.0, top_v=4.0, ohm=0.0)
     a = assess(plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": cell}], converters=[boost], loads=loads)))
     r = a.resets
@@ -78,8 +87,16 @@ def test_a_build_says_how_long_it_is_safe_and_which_two_parts_end_that() -> None
     finding = next(f for f in a.findings if f.rule == "resets")
     assert finding.state == "fails"
     assert "Board and Sound peak together and overrun the current limit of Boost" in finding.cause
-    accepted = assess(plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": cell}], converters=[boost], loads=loads,
-                                        brief={"resets_per_charge": 1000})))  # fmt: skip
+    accepted = assess(
+        plan_of(
+            hand_plan(
+                packs=[{"id": "pack", "name": "Pack", "cell": cell}],
+                converters=[boost],
+                loads=loads,
+                brief={"resets_per_charge": 1000},
+            )
+        )
+    )
     assert not [f for f in accepted.findings if f.rule == "resets"]
 
 
@@ -96,12 +113,22 @@ def test_a_small_boost_resets_and_a_larger_one_does_not() -> None:
 
 
 def test_a_game_that_ties_peaks_overruns_as_often_as_the_tied_part_peaks_in_its_share_of_the_time() -> None:
-    boost = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "switch_current_a": 2.0,
-             "loss": {"kind": "fixed", "efficiency": 1.0}}  # fmt: skip
-    loads = [drawing(3.0, "power_w", peak=4.9, peak_share=0.1, peak_s=2.0, fed_by="boost", id="board", name="Board"),
-             drawing(0.5, "power_w", peak=2.4, peak_share=0.2, peak_s=0.5, fed_by="boost", id="sound", name="Sound")]  # fmt: skip
-    parts = hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(volts=3.0, top_v=4.0, ohm=0.0)}],
-                      converters=[boost], loads=loads)  # fmt: skip
+    boost = {
+        "id": "boost",
+        "name": "Boost",
+        "fed_by": "pack",
+        "kind": "boost",
+        "output_v": 5.0,
+        "switch_current_a": 2.0,
+        "loss": {"kind": "fixed", "efficiency": 1.0},
+    }
+    loads = [
+        drawing(3.0, "power_w", peak=4.9, peak_share=0.1, peak_s=2.0, fed_by="boost", id="board", name="Board"),
+        drawing(0.5, "power_w", peak=2.4, peak_share=0.2, peak_s=0.5, fed_by="boost", id="sound", name="Sound"),
+    ]
+    parts = hand_plan(
+        packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(volts=3.0, top_v=4.0, ohm=0.0)}], converters=[boost], loads=loads
+    )
     # At 3 V in 4.9 + 2.4 W overrun 2 A, neither alone. Apart: both at once, begun by one or the other. Tied: one process that peaks
     # a fifth of the time, two seconds each.
     apart_share, apart = 0.02, 3600 * (0.1 / 2.0 * 0.2 + 0.2 / 0.5 * 0.1)
@@ -143,12 +170,24 @@ def test_the_range_of_resets_is_that_of_builds_judged_one_by_one() -> None:
 def test_rates_of_resets_are_spread_as_the_draw_that_causes_them() -> None:
     """One part peaks a tenth of the time for two seconds; at 5 V out of 3 V in it overruns 2 A above 6 W: of peaks spread evenly
     about 6 W by a PERT range, half of the builds are reset 180 times an hour for as long as 3 Ah last, half never."""
-    boost = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "switch_current_a": 2.0,
-             "loss": {"kind": "fixed", "efficiency": 1.0}}  # fmt: skip
+    boost = {
+        "id": "boost",
+        "name": "Boost",
+        "fed_by": "pack",
+        "kind": "boost",
+        "output_v": 5.0,
+        "switch_current_a": 2.0,
+        "loss": {"kind": "fixed", "efficiency": 1.0},
+    }
     wide = {"rest": 0.0, "play": {"low": 1.0, "likely": 2.0, "high": 3.0}, "peak": 6.0}
     load = drawing(2.0, "power_w", peak_share=0.1, peak_s=2.0, fed_by="boost", id="board", name="Board") | {"power_w": wide}
-    plan = plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(volts=3.0, top_v=3.0, ohm=0.0)}],
-                             converters=[boost], loads=[load]))  # fmt: skip
+    plan = plan_of(
+        hand_plan(
+            packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(volts=3.0, top_v=3.0, ohm=0.0)}],
+            converters=[boost],
+            loads=[load],
+        )
+    )
     made = assess(plan).reset_spread
     assert made is not None
     assert np.mean(made.expected > 0) == pytest.approx(0.5, abs=0.01)

@@ -35,15 +35,37 @@ def units() -> pint.UnitRegistry[float]:
 @pytest.mark.parametrize(
     ("text", "unit", "value"),
     [
-        ("850 mA", "A", 0.85), ("1.2A", "A", 1.2), ("4W", "W", 4), ("3,7 V", "V", 3.7), ("24awg", "AWG", 24),
-        ("0.2 mm2", "mm²", 0.2), ("5h30", "h", 5.5), ("5:30", "h", 5.5), ("90 min", "h", 1.5), ("45 mΩ", "Ω", 0.045),
-        ("45 mohm", "Ω", 0.045), ("12 cm", "m", 0.12), ("1 in", "mm", 25.4), ("86 °F", "°C", 30), ("85 %", "", 0.85),
-        (" 3200mah ", "Ah", 3.2), ("4.7uH", "H", 4.7e-6), ("−5 °C", "°C", -5), ("2 450 mAh", "Ah", 2.45), ("2\u202f450 mAh", "Ah", 2.45),
-        ("1.234,5 mAh", "Ah", 1.2345), ("1,234.5 mAh", "Ah", 1.2345), ("12,345,678 mA", "A", 12345.678), ("0,850 A", "A", 0.85),
-        ("3.125 V", "V", 3.125), ("12,50 W", "W", 12.5), ("0.31 A at 5.1 V", "W", 1.581), ("1.6 W @ 5 V", "A", 0.32),
+        ("850 mA", "A", 0.85),
+        ("1.2A", "A", 1.2),
+        ("4W", "W", 4),
+        ("3,7 V", "V", 3.7),
+        ("24awg", "AWG", 24),
+        ("0.2 mm2", "mm²", 0.2),
+        ("5h30", "h", 5.5),
+        ("5:30", "h", 5.5),
+        ("90 min", "h", 1.5),
+        ("45 mΩ", "Ω", 0.045),
+        ("45 mohm", "Ω", 0.045),
+        ("12 cm", "m", 0.12),
+        ("1 in", "mm", 25.4),
+        ("86 °F", "°C", 30),
+        ("85 %", "", 0.85),
+        (" 3200mah ", "Ah", 3.2),
+        ("4.7uH", "H", 4.7e-6),
+        ("−5 °C", "°C", -5),
+        ("2 450 mAh", "Ah", 2.45),
+        ("2\u202f450 mAh", "Ah", 2.45),
+        ("1.234,5 mAh", "Ah", 1.2345),
+        ("1,234.5 mAh", "Ah", 1.2345),
+        ("12,345,678 mA", "A", 12345.678),
+        ("0,850 A", "A", 0.85),
+        ("3.125 V", "V", 3.125),
+        ("12,50 W", "W", 12.5),
+        ("0.31 A at 5.1 V", "W", 1.581),
+        ("1.6 W @ 5 V", "A", 0.32),
         ("310 mA at 5 V", "A", 0.31),
     ],
-)  # fmt: skip
+)
 def test_fields_read_what_people_type(text: str, unit: str, value: float) -> None:
     assert read(text, unit) == pytest.approx(value, rel=1e-12)
 
@@ -236,12 +258,15 @@ def test_every_sort_of_complaint_is_told_in_our_own_words() -> None:
 @pytest.mark.parametrize(
     ("raw", "says"),
     [
-        (b'{"name": "\\ud800"}', "half a letter"), (b'{"name": ' + b"9" * 5000 + b"}", "5000 digits"),
+        (b'{"name": "\\ud800"}', "half a letter"),
+        (b'{"name": ' + b"9" * 5000 + b"}", "5000 digits"),
         (b'{"name": "x", "loads": [' + b"{}," * 100_000 + b"{}]}", "more than 100 entries"),
-        (b'{"name": "x", "case": {"mass_g": 1e400}}', "not a finite number"), (b'{"name": "x", "packs": 3}', "no list"),
-        (b'{"name": "x",', "it breaks at line 1, column 14"), (b"\xff", "not text in UTF-8"),
+        (b'{"name": "x", "case": {"mass_g": 1e400}}', "not a finite number"),
+        (b'{"name": "x", "packs": 3}', "no list"),
+        (b'{"name": "x",', "it breaks at line 1, column 14"),
+        (b"\xff", "not text in UTF-8"),
     ],
-)  # fmt: skip
+)
 def test_a_document_that_would_take_long_or_break_is_refused_with_field_value_and_fix(raw: bytes, says: str) -> None:
     start = time.perf_counter()
     with pytest.raises(PlanError) as caught:

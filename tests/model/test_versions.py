@@ -53,12 +53,15 @@ def differs(plan: Plan) -> list[str]:
 @pytest.mark.parametrize(
     ("figures", "says"),
     [
-        ({"current_a": 1.52}, ""), ({"current_a": 1.6}, "current 1.60 A, it can be set from 0.50 A to 1.50 A"),
-        ({"current_a": 0.4}, "current 0.40 A"), ({"balancing": True}, "balancing yes, not no"),
-        ({"layout": "cut_out"}, "layout cut out, not power path"), ({"cells": (2,)}, "cells in series 2, not 1"),
+        ({"current_a": 1.52}, ""),
+        ({"current_a": 1.6}, "current 1.60 A, it can be set from 0.50 A to 1.50 A"),
+        ({"current_a": 0.4}, "current 0.40 A"),
+        ({"balancing": True}, "balancing yes, not no"),
+        ({"layout": "cut_out"}, "layout cut out, not power path"),
+        ({"cells": (2,)}, "cells in series 2, not 1"),
         ({"end_v": 4.35}, "end volts a cell 4.35, not 4.2"),
     ],
-)  # fmt: skip
+)
 def test_a_figure_typed_against_its_class_is_kept_and_said(figures: dict[str, object], says: str) -> None:
     plan = sanderling()
     changed = replaced(plan, altered(plan.chargers[0], **figures))

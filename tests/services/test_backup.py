@@ -165,8 +165,13 @@ def test_what_is_no_backup_is_refused_and_nothing_changes(tmp_path: Path) -> Non
 
     words = tmp_path / "words.zip"
     words.write_text("no archive at all")
-    for bad, says in ((words, "no backup"), (spoiled("bytes"), "is damaged"), (spoiled("missing"), "damaged"), (spoiled("newer"), "newer Brisk Cell"),
-                      (spoiled("path"), "belongs to no shelf")):  # fmt: skip
+    for bad, says in (
+        (words, "no backup"),
+        (spoiled("bytes"), "is damaged"),
+        (spoiled("missing"), "damaged"),
+        (spoiled("newer"), "newer Brisk Cell"),
+        (spoiled("path"), "belongs to no shelf"),
+    ):
         with pytest.raises(FigureError, match=says):
             restore(bad, folder)
         assert everything(folder) == before

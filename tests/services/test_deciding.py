@@ -307,8 +307,11 @@ def test_a_search_costs_what_is_to_be_bought_and_can_keep_to_the_drawer(tmp_path
 
     few = next(f for f in found(KIND, []) if f["cell"] != own and f["parallel"] < 4)
     mine, board, most = few["cell"], few["board"], few["parallel"]
-    rows = [DrawerRow(part_class=mine, quantity=most, price=2.5), DrawerRow(part_class=board, quantity=1),
-            DrawerRow(part_class=own, sold_out=True)]  # fmt: skip
+    rows = [
+        DrawerRow(part_class=mine, quantity=most, price=2.5),
+        DrawerRow(part_class=board, quantity=1),
+        DrawerRow(part_class=own, sold_out=True),
+    ]
     alone = found(IN_DRAWER, rows)
     assert {(f["cell"], f["board"], f["cost"], f["lie"]) for f in alone} == {(mine, board, 0.0, True)}
     assert max(f["parallel"] for f in alone) <= most, "no more cells than lie there"
@@ -332,7 +335,11 @@ def test_a_search_costs_what_is_to_be_bought_and_can_keep_to_the_drawer(tmp_path
 def test_phases_are_read_as_people_type_them() -> None:
     found = read_phases("Boot 1 min; play 1h30, off 30 min plugged,\nPEAK 20s")
     assert [(p.what, p.seconds, p.plugged) for p in found] == [
-        ("boot", 60, False), ("play", 5400, False), ("off", 1800, True), ("peak", 20, False)]  # fmt: skip
+        ("boot", 60, False),
+        ("play", 5400, False),
+        ("off", 1800, True),
+        ("peak", 20, False),
+    ]
     for text in ("", "play", "play soon", "dance 1h", "play 0 min", "play 100h", ",".join(["play 1 min"] * 41), "play -1h"):
         with pytest.raises(FigureError) as told:
             read_phases(text)

@@ -34,8 +34,10 @@ def test_what_is_put_in_is_read_from_its_own_table_again(kept: Drawer, tmp_path:
     kept.put("boost-5v-5a", {"sold_out": "yes"})
     kept.put("cell-21700-e50", {"quantity": "4"})
     rows = kept.rows()
-    assert rows == (DrawerRow(part_class="cell-21700-e50", quantity=4, price=6.5, measured="=4.9 Ah on 12 Nov"),
-                    DrawerRow(part_class="boost-5v-5a", sold_out=True))  # fmt: skip
+    assert rows == (
+        DrawerRow(part_class="cell-21700-e50", quantity=4, price=6.5, measured="=4.9 Ah on 12 Nov"),
+        DrawerRow(part_class="boost-5v-5a", sold_out=True),
+    )
     table = kept.written()
     assert b"'=4.9 Ah" in table, "no spreadsheet runs it"
     other = Store(tmp_path / "other.sqlite3")
@@ -49,13 +51,17 @@ def test_what_is_put_in_is_read_from_its_own_table_again(kept: Drawer, tmp_path:
 @pytest.mark.parametrize(
     ("raw", "words"),
     [
-        (b"", "first line has to name"), (b"name,quantity\nx,1", "first line has to name"), (b"\xff\xfe", "not text in UTF-8"),
+        (b"", "first line has to name"),
+        (b"name,quantity\nx,1", "first line has to name"),
+        (b"\xff\xfe", "not text in UTF-8"),
         (b"part_class,quantity\nboost-5v-5a,1\nno-such,2", "Line 3: there is no class"),
         (b"part_class,quantity\nboost-5v-5a,many", "Line 2: .*is no number of parts"),
-        (b"part_class,quantity,price\nboost-5v-5a,1,dear", "Line 2"), (b"part_class,quantity\nboost-5v-5a,-3", "no number"),
-        (b"part_class,quantity\n" + b"boost-5v-5a,1\n" * 2001, "up to 2000 rows"), (b"x" * 500_001, "larger than half a megabyte"),
+        (b"part_class,quantity,price\nboost-5v-5a,1,dear", "Line 2"),
+        (b"part_class,quantity\nboost-5v-5a,-3", "no number"),
+        (b"part_class,quantity\n" + b"boost-5v-5a,1\n" * 2001, "up to 2000 rows"),
+        (b"x" * 500_001, "larger than half a megabyte"),
     ],
-)  # fmt: skip
+)
 def test_a_table_that_makes_no_sense_is_refused_whole(kept: Drawer, raw: bytes, words: str) -> None:
     kept.put("boost-5v-2a", {"quantity": "1"})
     with pytest.raises(FigureError, match=words):
@@ -116,4 +122,5 @@ def test_swaps_of_a_whole_build_bring_it_something_and_leave_nothing_worse() -> 
     assert any("€ less" in words for words in best.brings)
     assert across(dear, [DrawerRow(part_class=best.other.known.key, sold_out=True)]) != bring
     assert {s.known.key for s in substitutes(dear, dear.plan.by_id["screen"], [])} == {
-        c.key for c in catalogue().of_kind("loads") if c.group == "screen"} - {dear.plan.by_id["screen"].part_class}  # fmt: skip
+        c.key for c in catalogue().of_kind("loads") if c.group == "screen"
+    } - {dear.plan.by_id["screen"].part_class}

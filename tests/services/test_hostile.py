@@ -109,8 +109,15 @@ def test_lists_of_any_kind_are_refused_and_small_ones_stay_small(taken: Path, tm
         rewritten(taken, tmp_path / f"{k}.zip", raw=raw)
         for k, raw in enumerate((nested, wide, b"", b"null", b"7", b"\xff\xfe", b'{"version": "x"}'))
     ]
-    for key, value in (("version", 1e300), ("sha256", []), ("sha256", {"builds.sqlite3": 7}), ("counts", {"builds": "many"}),
-                       ("counts", {"builds": -1}), ("counts", {"builds": 10**400}), ("counts", {"builds": 4})):  # fmt: skip
+    for key, value in (
+        ("version", 1e300),
+        ("sha256", []),
+        ("sha256", {"builds.sqlite3": 7}),
+        ("counts", {"builds": "many"}),
+        ("counts", {"builds": -1}),
+        ("counts", {"builds": 10**400}),
+        ("counts", {"builds": 4}),
+    ):
         bad.append(rewritten(taken, tmp_path / f"{len(bad)}.zip", manifest=lambda said, k=key, v=value: said.update({k: v})))  # type: ignore[misc]
     bomb = tmp_path / "bomb.zip"
     with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED, compresslevel=9) as out:
@@ -247,9 +254,18 @@ def test_uploads_give_their_place_up_when_left_and_are_swept(
 
 def test_ten_tabs_on_ten_fields_make_no_conflict(workshop: Workshop) -> None:
     base = workshop.builds.stands_at(3) or 0
-    fields = [("brief/hours", "7h10"), ("brief/budget", "91 €"), ("brief/thickness_mm", "31.5 mm"), ("brief/mass_g", "501 g"),
-              ("brief/room_c", "23.5 °C"), ("loads/screen/power_w/play", "1.13 W"), ("loads/board/power_w/play", "1.93 W"),
-              ("loads/amp/power_w/play", "0.2 W"), ("links/w-pack/length_m", "9.3 cm"), ("name", "Sanderling two")]  # fmt: skip
+    fields = [
+        ("brief/hours", "7h10"),
+        ("brief/budget", "91 €"),
+        ("brief/thickness_mm", "31.5 mm"),
+        ("brief/mass_g", "501 g"),
+        ("brief/room_c", "23.5 °C"),
+        ("loads/screen/power_w/play", "1.13 W"),
+        ("loads/board/power_w/play", "1.93 W"),
+        ("loads/amp/power_w/play", "0.2 W"),
+        ("links/w-pack/length_m", "9.3 cm"),
+        ("name", "Sanderling two"),
+    ]
     fields = [f for f in fields if f[0].split("/")[1:2] != ["amp"] or "amp" in workshop.builds.open(3).plan.by_id]
     outcomes: list[Opened | Conflict] = []
     gate = threading.Barrier(len(fields))

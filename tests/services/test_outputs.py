@@ -67,12 +67,14 @@ def test_a_pin_has_its_own_regulator_with_its_limit() -> None:
 
 @pytest.mark.parametrize(
     ("change", "says"),
-    [({"links": [WIRE], "loads": [SCREEN, BOARD | {"fed_by": "screen"}]}, "hangs on Screen itself"),
-     ({"links": [WIRE, SOCKET | {"fed_by": "wire"}]}, "is the output of no part"),
-     ({"links": [WIRE, SOCKET | {"fed_by": "pack"}]}, "is the output of no part"),
-     ({"links": [WIRE, SOCKET | {"kind": "plug"}]}, "hangs on Screen itself"),
-     ({"loads": [SCREEN | {"fed_by": "socket"}, BOARD]}, "feeds itself by way of")],
-)  # fmt: skip
+    [
+        ({"links": [WIRE], "loads": [SCREEN, BOARD | {"fed_by": "screen"}]}, "hangs on Screen itself"),
+        ({"links": [WIRE, SOCKET | {"fed_by": "wire"}]}, "is the output of no part"),
+        ({"links": [WIRE, SOCKET | {"fed_by": "pack"}]}, "is the output of no part"),
+        ({"links": [WIRE, SOCKET | {"kind": "plug"}]}, "hangs on Screen itself"),
+        ({"loads": [SCREEN | {"fed_by": "socket"}, BOARD]}, "feeds itself by way of"),
+    ],
+)
 def test_only_an_output_passes_power_on(change: dict[str, Any], says: str) -> None:
     with pytest.raises(PlanError, match=says):
         of(**change)

@@ -23,10 +23,17 @@ def kept(plan: Plan, path: str, text: str) -> tuple[float, float, float]:
 @pytest.mark.parametrize(
     ("path", "text", "likely"),
     [
-        (PLAY, "0.3 A", 1.53), (PLAY, "300 mA", 1.53), (PLAY, "0.31 A at 5.0 V", 1.55), (PLAY, "1.2 W", 1.2),
-        (LAMP, "51 mW", 0.01), (LAMP, "10 mA", 0.01), (LABEL, "2 450 mAh", 2.45), (LABEL, "2450mAh", 2.45), (LABEL, "2,45 Ah", 2.45),
+        (PLAY, "0.3 A", 1.53),
+        (PLAY, "300 mA", 1.53),
+        (PLAY, "0.31 A at 5.0 V", 1.55),
+        (PLAY, "1.2 W", 1.2),
+        (LAMP, "51 mW", 0.01),
+        (LAMP, "10 mA", 0.01),
+        (LABEL, "2 450 mAh", 2.45),
+        (LABEL, "2450mAh", 2.45),
+        (LABEL, "2,45 Ah", 2.45),
     ],
-)  # fmt: skip
+)
 def test_a_draw_is_typed_in_watts_or_amperes_and_a_capacity_with_its_thousands(path: str, text: str, likely: float) -> None:
     assert kept(sanderling(), path, text)[1] == pytest.approx(likely), "the screen and the lamp hang on 5.1 V"
 

@@ -97,8 +97,11 @@ def test_what_waits_is_refused_and_another_class_is_read_again(client: FlaskClie
     assert found is not None
     assert int(found[1]) < done, "its pads, its shorts and its volts are asked again; wires and pack stay proven"
     assert int(found[1]) >= done - 8
-    for data, status in (({"unit": "9", "step": idle.key}, 404), ({"unit": "1", "step": "nothing"}, 422),
-                         ({"unit": "1", "step": "pads:pack", "reason": "x"}, 422)):  # fmt: skip
+    for data, status in (
+        ({"unit": "9", "step": idle.key}, 404),
+        ({"unit": "1", "step": "nothing"}, 422),
+        ({"unit": "1", "step": "pads:pack", "reason": "x"}, 422),
+    ):
         assert post(client, "reading", data).status_code == status
     assert client.post(f"/builds/{SOUND}/reading", data={"unit": "1", "step": idle.key, "reading": "5"}).status_code == 400, (
         "no token"

@@ -113,9 +113,14 @@ def test_a_discharge_is_refused_cut_and_watched_to_its_end_and_what_is_simulated
     expect(form).to_contain_text("The plan allows up to 5.00 A (Fuse 5 A) and down to 3.00 V")
     form.get_by_label("Keep a reading every").fill("0.05 s")
     form.get_by_label("the pack is full now").check()
-    for label, text, says in (("End below", "", "never discharged without an end"), ("End below", "-5 V", "is below 3.00 V"),
-                              ("End below", "2.9 V", "is below 3.00 V: the cells are empty there"), ("End below", "4.5 V", "end as it begins"),
-                              ("It draws", "30 A", "30 A is more than Fuse 5 A stands: 5.00 A"), ("End above", "90 °C", "more than the cells stand")):  # fmt: skip
+    for label, text, says in (
+        ("End below", "", "never discharged without an end"),
+        ("End below", "-5 V", "is below 3.00 V"),
+        ("End below", "2.9 V", "is below 3.00 V: the cells are empty there"),
+        ("End below", "4.5 V", "end as it begins"),
+        ("It draws", "30 A", "30 A is more than Fuse 5 A stands: 5.00 A"),
+        ("End above", "90 °C", "more than the cells stand"),
+    ):
         box = form.get_by_label(label, exact=True)
         before = box.input_value()
         box.fill(text)
@@ -169,10 +174,26 @@ def test_runs_keep_what_came_end_by_their_limits_and_refuse_nonsense(client: Fla
     shop: Workshop = app.extensions["briskcell"]
     page = on_bench(client, soc="90 %", speed="500")
     assert "Put it there" in page
-    asked = {"unit": "1", "do": "begin", "kind": "discharge", "meter": METER, "load": LOAD, "amps": "2 A", "every": "0.02 s",
-             "below": "3.9 V", "after": "12 h", "full": "yes"}  # fmt: skip
-    for wrong, says in (({"amps": "99 A"}, "99 A is more than"), ({"every": "0 s"}, "A reading every 0 s"), ({"meter": "7"}, "An instrument is missing"),
-                        ({"kind": "burn"}, "no run"), ({"load": ""}, "An instrument is missing"), ({"after": "900 h"}, "It cannot end after")):  # fmt: skip
+    asked = {
+        "unit": "1",
+        "do": "begin",
+        "kind": "discharge",
+        "meter": METER,
+        "load": LOAD,
+        "amps": "2 A",
+        "every": "0.02 s",
+        "below": "3.9 V",
+        "after": "12 h",
+        "full": "yes",
+    }
+    for wrong, says in (
+        ({"amps": "99 A"}, "99 A is more than"),
+        ({"every": "0 s"}, "A reading every 0 s"),
+        ({"meter": "7"}, "An instrument is missing"),
+        ({"kind": "burn"}, "no run"),
+        ({"load": ""}, "An instrument is missing"),
+        ({"after": "900 h"}, "It cannot end after"),
+    ):
         answer = post(client, "run", asked | wrong)
         assert answer.status_code == 422, wrong
         assert says in answer.text

@@ -256,12 +256,26 @@ def test_the_slip_grades_a_figure_and_asks_for_its_source(page: Page, site: str)
 
 BARRED = {
     "stations": [f"/builds/{FAILING}/{s}" for s in STATIONS],
-    "slips": [f"/builds/{FAILING}/draw?slip=part:boost", f"/builds/{SOUND}/pack?slip=working:runtime",
-              f"/builds/{SOUND}/rails?slip=swap:boost:boost-5v-3a", f"/builds/{SOUND}/rails?map=open&slip=part:pack",
-              f"/builds/{SOUND}/charge?state=plugged"],
-    "others": ["/", "/new", "/help", "/builds/999/draw", f"/builds/{SOUND}/history?compare=3", f"/builds/{SOUND}/labels",
-               f"/builds/{SOUND}/sheet", f"/builds/{SERIES}/practice?case=4&grade=2&do=give+up", "/devices", "/backup"],
-}  # fmt: skip
+    "slips": [
+        f"/builds/{FAILING}/draw?slip=part:boost",
+        f"/builds/{SOUND}/pack?slip=working:runtime",
+        f"/builds/{SOUND}/rails?slip=swap:boost:boost-5v-3a",
+        f"/builds/{SOUND}/rails?map=open&slip=part:pack",
+        f"/builds/{SOUND}/charge?state=plugged",
+    ],
+    "others": [
+        "/",
+        "/new",
+        "/help",
+        "/builds/999/draw",
+        f"/builds/{SOUND}/history?compare=3",
+        f"/builds/{SOUND}/labels",
+        f"/builds/{SOUND}/sheet",
+        f"/builds/{SERIES}/practice?case=4&grade=2&do=give+up",
+        "/devices",
+        "/backup",
+    ],
+}
 
 COLOURED = ("draw", "rails", "pack", "heat", "room", "log", "part:boost", "working:runtime", "/", "compare=3", "sheet", "/devices")
 

@@ -21,9 +21,18 @@ def test_the_best_of_each_number_is_named_and_what_both_have_is_left_out() -> No
     found = {line.name: line for line in lines(sides)}
     # Curlew holds four cells and more watt-hours, and Sanderling draws a third: it plays longer, and stays cooler.
     assert {n: set(line.best) for n, line in found.items()} == {
-        "Plays": {1}, "Charges in": {1}, "Draws": {1}, "Energy": {0}, "Least spare": {1}, "Resets over one pack": set(),
-        "On the shelf": {0}, "Skin of the case": {1}, "Thickness needed": {1}, "Mass": {1}, "Cost of the parts": {1},
-    }  # fmt: skip
+        "Plays": {1},
+        "Charges in": {1},
+        "Draws": {1},
+        "Energy": {0},
+        "Least spare": {1},
+        "Resets over one pack": set(),
+        "On the shelf": {0},
+        "Skin of the case": {1},
+        "Thickness needed": {1},
+        "Mass": {1},
+        "Cost of the parts": {1},
+    }
     assert found["Energy"].shown == ("73.3 Wh", "36.7 Wh")
     first, second = verdicts(sides, list(found.values()))
     assert first == "Curlew holds most (73.3 Wh) and keeps its charge longest (1436 days); it meets every wish."

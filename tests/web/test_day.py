@@ -93,10 +93,15 @@ def test_days_are_kept_beside_each_other_and_odd_questions_refused(client: Flask
     post(client, "day", {"do": "remove", "day": "0"})
     plan = plan_of(stored(client, SOUND))
     assert [(d.name, len(d.stretches)) for d in plan.days] == [("A weekend away", 5)]
-    for data, status in (({"do": "fly"}, 400), ({"do": "remove", "day": "9"}, 422), ({"do": "drop", "day": "0", "at": "x"}, 422),
-                         ({"do": "set", "day": "0", "at": "0", "plug": "mains"}, 422), ({"do": "set", "day": "0", "at": "0", "game": "x"}, 422),
-                         ({"do": "type", "day": "0", "text": "play 1h00," * 41}, 422),
-                         ({"do": "type", "day": "0", "text": "play 100h"}, 422)):  # fmt: skip
+    for data, status in (
+        ({"do": "fly"}, 400),
+        ({"do": "remove", "day": "9"}, 422),
+        ({"do": "drop", "day": "0", "at": "x"}, 422),
+        ({"do": "set", "day": "0", "at": "0", "plug": "mains"}, 422),
+        ({"do": "set", "day": "0", "at": "0", "game": "x"}, 422),
+        ({"do": "type", "day": "0", "text": "play 1h00," * 41}, 422),
+        ({"do": "type", "day": "0", "text": "play 100h"}, 422),
+    ):
         assert post(client, "day", data).status_code == status, data
     assert plan_of(stored(client, SOUND)) == plan
     head = client.get(f"/builds/{SOUND}/day").text

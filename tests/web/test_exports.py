@@ -80,7 +80,20 @@ def test_the_archive_holds_every_format_and_each_is_read_by_another_reader(files
     for name in ("map", "bay", "harness", "stack", "face"):
         drawing = ElementTree.fromstring(files[f"{name}.svg"])
         assert {e.tag.rpartition("}")[2] for e in drawing.iter()} <= {
-            "svg", "g", "title", "style", "rect", "path", "text", "tspan", "line", "circle", "defs", "pattern", "polyline"}  # fmt: skip
+            "svg",
+            "g",
+            "title",
+            "style",
+            "rect",
+            "path",
+            "text",
+            "tspan",
+            "line",
+            "circle",
+            "defs",
+            "pattern",
+            "polyline",
+        }
         assert not [k for e in drawing.iter() for k in e.attrib if k.startswith(("hx", "on", "data")) or "href" in k]
         width, height = float(drawing.get("width", 0)), float(drawing.get("height", 0))
         picture = Image.open(io.BytesIO(files[f"{name}.png"]))
@@ -122,8 +135,13 @@ def test_the_sheet_of_each_demo_build_is_whole_and_of_the_paper_asked_for(client
 
 def test_what_a_build_has_nothing_of_is_said_and_the_rest_is_written(client: FlaskClient, app: Any, tmp_path: Path) -> None:
     build = app.extensions["briskcell"]._store.create(document_of(plan_of({"name": "Empty"})), "Empty")
-    for key, words in (("circuit", "Nothing feeds this build"), ("gauge-c", "Nothing plays"), ("map-svg", "Nothing is connected"),
-                       ("bay-png", "Nobody has measured"), ("stack-svg", "No part of this build has a size")):  # fmt: skip
+    for key, words in (
+        ("circuit", "Nothing feeds this build"),
+        ("gauge-c", "Nothing plays"),
+        ("map-svg", "Nothing is connected"),
+        ("bay-png", "Nobody has measured"),
+        ("stack-svg", "No part of this build has a size"),
+    ):
         page = client.get(f"/builds/{build}/exports/{key}")
         assert page.status_code == 422
         assert words in page.text

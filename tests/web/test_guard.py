@@ -282,8 +282,14 @@ def test_nothing_redirects_off_the_site(client: FlaskClient, back: str) -> None:
 
 @pytest.mark.parametrize(
     ("name", "file"),
-    [("Regenpfeifer", "regenpfeifer.json"), ("Кулик", "кулик.json"), ("../../etc/passwd", "etc-passwd.json"), ("\u202egnp.x", "gnp-x.json"), ("💥", "build.json")],
-)  # fmt: skip
+    [
+        ("Regenpfeifer", "regenpfeifer.json"),
+        ("Кулик", "кулик.json"),
+        ("../../etc/passwd", "etc-passwd.json"),
+        ("\u202egnp.x", "gnp-x.json"),
+        ("💥", "build.json"),
+    ],
+)
 def test_a_build_is_exported_under_its_own_name(client: FlaskClient, name: str, file: str) -> None:
     assert post(client, "edit", {"path": "name", "value": name}).status_code == 200
     said = client.get("/builds/3/plan.json").headers["Content-Disposition"]

@@ -23,8 +23,14 @@ def broken(*_: Any, **__: Any) -> Any:
 
 
 def test_a_legal_figure_at_the_end_of_its_range_is_kept_and_every_page_answers(client: FlaskClient) -> None:
-    for path, value in (("converters/boost/junction_max_c", "0 °C"), ("loads/board/power_w/peak", "460 W"), ("brief/room_c", "125 °C"),
-                        ("packs/pack/cell/resistance_ohm", "0"), ("converters/boost/switch_current_a", "1 µA"), ("case/mass_g", "1e-6 g")):  # fmt: skip
+    for path, value in (
+        ("converters/boost/junction_max_c", "0 °C"),
+        ("loads/board/power_w/peak", "460 W"),
+        ("brief/room_c", "125 °C"),
+        ("packs/pack/cell/resistance_ohm", "0"),
+        ("converters/boost/switch_current_a", "1 µA"),
+        ("case/mass_g", "1e-6 g"),
+    ):
         answer = post(client, "edit", {"path": path, "value": value})
         assert answer.status_code in (200, 422), path
         for station in STATIONS:
@@ -60,9 +66,14 @@ def test_a_rule_that_fails_is_a_finding_and_an_edit_that_made_it_fail_is_refused
 
 @pytest.mark.parametrize(
     ("where", "name"),
-    [("briskcell.web.frame.map.open_map", "map"), ("briskcell.web.stations.rails.surface.limit_plot", "surface"),
-     ("briskcell.core.answers.heat", "heat"), ("briskcell.core.answers.charge", "charge"), ("briskcell.core.answers.headrooms", "spare")],
-)  # fmt: skip
+    [
+        ("briskcell.web.frame.map.open_map", "map"),
+        ("briskcell.web.stations.rails.surface.limit_plot", "surface"),
+        ("briskcell.core.answers.heat", "heat"),
+        ("briskcell.core.answers.charge", "charge"),
+        ("briskcell.core.answers.headrooms", "spare"),
+    ],
+)
 def test_a_part_that_fails_leaves_the_rest_of_the_page(
     client: FlaskClient, monkeypatch: pytest.MonkeyPatch, where: str, name: str
 ) -> None:

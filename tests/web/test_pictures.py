@@ -35,10 +35,15 @@ def drawn(plan: Plan) -> BayViews:
     return found
 
 
-bays = st.fixed_dictionaries({
-    "length_mm": st.floats(20, 200), "width_mm": st.floats(15, 120), "depth_mm": st.floats(6, 60),
-    "holder_mm": st.sampled_from([0.0, 2.0]), "plug_room_mm": st.sampled_from([0.0, 8.0]),
-})  # fmt: skip
+bays = st.fixed_dictionaries(
+    {
+        "length_mm": st.floats(20, 200),
+        "width_mm": st.floats(15, 120),
+        "depth_mm": st.floats(6, 60),
+        "holder_mm": st.sampled_from([0.0, 2.0]),
+        "plug_room_mm": st.sampled_from([0.0, 8.0]),
+    }
+)
 
 
 @given(st.sampled_from(CELLS), st.integers(1, 12), bays)
@@ -66,7 +71,8 @@ def test_the_bay_is_to_scale_with_every_cell_in_its_place_or_beside_it(cell: obj
     for edge in found.edges:
         assert edge.drag["low"] <= edge.value <= edge.drag["high"]
         at = edge.drag["start"] + (edge.value - edge.drag["low"]) / (edge.drag["high"] - edge.drag["low"]) * (
-            edge.drag["end"] - edge.drag["start"])  # fmt: skip
+            edge.drag["end"] - edge.drag["start"]
+        )
         assert at == pytest.approx(edge.x1 if edge.axis == "x" else edge.y1, abs=0.01), "a handle lies where its value is"
     assert frame.x == MARGIN
 

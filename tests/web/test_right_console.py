@@ -236,8 +236,11 @@ def serve(folder: Path) -> tuple[subprocess.Popen[str], str]:
 def test_killed_in_a_discharge_the_next_start_says_so_on_every_page_and_the_load_is_off(page: Page, tmp_path: Path) -> None:
     plan = tmp_path / "plan.json"
     plan.write_bytes(write_plan(sanderling()))
-    bench = subprocess.Popen([sys.executable, "-c", "from briskcell.cli import main; main()", "bench-sim", str(plan), "--port", "0", "--charge",
-                              "0.8"], stdout=subprocess.PIPE, text=True)  # fmt: skip
+    bench = subprocess.Popen(
+        [sys.executable, "-c", "from briskcell.cli import main; main()", "bench-sim", str(plan), "--port", "0", "--charge", "0.8"],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     server: subprocess.Popen[str] | None = None
     try:
         assert bench.stdout is not None

@@ -87,10 +87,12 @@ def test_the_slider_answers_from_what_the_page_has_and_the_server_agrees(page: P
     read = """() => [...document.querySelectorAll('#map-drawing text, #map-drawing .band, circle.now, #at output span')].map(
       e => e.getAttribute('stroke-width') || e.getAttribute('cx') || e.textContent.trim())"""
     for state, charge in (("play", 63), ("peak", 12), ("rest", 97)):
-        page.evaluate("""([state, soc]) => { const f = document.getElementById('at'); f.elements.soc.value = soc;
+        page.evaluate(
+            """([state, soc]) => { const f = document.getElementById('at'); f.elements.soc.value = soc;
           f.querySelector(`[value=${state}]`).checked = true;
           f.elements.soc.dispatchEvent(new Event('input', {bubbles: true})); }""",
-                      [state, charge])  # fmt: skip
+            [state, charge],
+        )
         by_itself = page.evaluate(read)
         with page.expect_response(re.compile("/rails")):
             page.evaluate("document.querySelector('#at [name=soc]').dispatchEvent(new Event('change', {bubbles: true}))")
@@ -109,8 +111,10 @@ def test_no_words_of_the_map_meet_or_leave_it(page: Page, site: str, app: Any, g
     shop = app.extensions["briskcell"]
     plans = [crowd([KEYS[k % 7] for k in range(n)], LONG) for n in (3, 15, 30)]
     odd = list(odd_documents().values())[::2]
-    files = {"crowded": [write_plan(p) for p in plans],
-             "odd": [json.dumps(d, default=lambda v: v.model_dump()).encode() for d in odd]}  # fmt: skip
+    files = {
+        "crowded": [write_plan(p) for p in plans],
+        "odd": [json.dumps(d, default=lambda v: v.model_dump()).encode() for d in odd],
+    }
     builds = [shop.builds.import_plan(io.BytesIO(f)) for f in files.get(group, ())] or [SOUND, FAILING, 1]
     sizes = {"demo": SIZES, "crowded": (SIZES[1], SIZES[4]), "odd": SIZES[:1]}[group]
     for build in builds:

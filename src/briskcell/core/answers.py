@@ -71,23 +71,94 @@ class Stock:
 
     @cached_property
     def _classes(self) -> dict[str, Part | Cell]:
-        lists = (self.chargers, self.converters, self.links, self.supplies, self.cells, self.balancers, self.loads, self.trickles,
-                 self.capacitors, self.banks)  # fmt: skip
+        lists = (
+            self.chargers,
+            self.converters,
+            self.links,
+            self.supplies,
+            self.cells,
+            self.balancers,
+            self.loads,
+            self.trickles,
+            self.capacitors,
+            self.banks,
+        )
         return {c.part_class: c for parts in lists for c in parts if c.part_class}
 
 
 NOTHING = Stock()
 ANSWERS = (
-    "op", "draw", "runtimes", "runtime_range", "headrooms", "charges", "heat", "links", "fuses", "reserve", "storage", "fits",
-    "game_hours", "trickles", "idle_warmths", "played_warmths", "resets", "starts", "days", "proposals", "direct_feeds",
-    "voltage_guards", "ways_off", "lamps", "shorts", "laid", "drifts", "room", "left_h", "windows", "heat_shares",
-    "lead_touches", "pieces", "to_buy", "colours", "joints", "signals", "first_moments", "board_figures", "starting_v",
-)  # fmt: skip
+    "op",
+    "draw",
+    "runtimes",
+    "runtime_range",
+    "headrooms",
+    "charges",
+    "heat",
+    "links",
+    "fuses",
+    "reserve",
+    "storage",
+    "fits",
+    "game_hours",
+    "trickles",
+    "idle_warmths",
+    "played_warmths",
+    "resets",
+    "starts",
+    "days",
+    "proposals",
+    "direct_feeds",
+    "voltage_guards",
+    "ways_off",
+    "lamps",
+    "shorts",
+    "laid",
+    "drifts",
+    "room",
+    "left_h",
+    "windows",
+    "heat_shares",
+    "lead_touches",
+    "pieces",
+    "to_buy",
+    "colours",
+    "joints",
+    "signals",
+    "first_moments",
+    "board_figures",
+    "starting_v",
+)
 # What hangs on the currents alone; and of a plan what these do not hang on.
-OF_CURRENTS = ("draw", "runtimes", "pack_index", "left_h", "_reach", "runtime_range", "headrooms", "spare_range", "resets",
-               "collapse", "end_soc")  # fmt: skip
-BESIDE = {"name", "note", "brief", "boot_s", "days", "shutdown", "case", "bay", "supplies", "chargers", "trickles", "balancers",
-          "placed", "joined"}  # fmt: skip
+OF_CURRENTS = (
+    "draw",
+    "runtimes",
+    "pack_index",
+    "left_h",
+    "_reach",
+    "runtime_range",
+    "headrooms",
+    "spare_range",
+    "resets",
+    "collapse",
+    "end_soc",
+)
+BESIDE = {
+    "name",
+    "note",
+    "brief",
+    "boot_s",
+    "days",
+    "shutdown",
+    "case",
+    "bay",
+    "supplies",
+    "chargers",
+    "trickles",
+    "balancers",
+    "placed",
+    "joined",
+}
 Report = Callable[[str, Exception], None]
 
 

@@ -112,8 +112,9 @@ class Met:
         return found
 
 
-def mended(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], bool] = lambda: False,
-           met: Met | None = None) -> tuple[Assessment, int]:  # fmt: skip
+def mended(
+    assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], bool] = lambda: False, met: Met | None = None
+) -> tuple[Assessment, int]:
     """The best plan that the search meets, without asking which wishes contradict each other where something still fails.
 
     Parameters

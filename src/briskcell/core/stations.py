@@ -133,31 +133,40 @@ STATIONS: dict[str, Station] = {
             known=lambda a: bool(a.plan.loads) and a.draw.guessed <= GUESSED_MOST,
         ),
         Station(
-            name="rails", headline=_spare, known=lambda a: bool(a.headrooms),
+            name="rails",
+            headline=_spare,
+            known=lambda a: bool(a.headrooms),
             reach=_sparing,
         ),
         Station(
             name="pack",
             headline=lambda a: Headline(a.runtime.hours if a.runtime else None, "h", key="runtime", none="no draw"),
-            known=lambda a: a.runtime is not None, reach=_hours,
+            known=lambda a: a.runtime is not None,
+            reach=_hours,
         ),
         Station(
-            name="charge", headline=_charge, known=lambda a: bool(a.charges),
+            name="charge",
+            headline=_charge,
+            known=lambda a: bool(a.charges),
             reach=_filling,
         ),
         Station(name="day", headline=_day, known=lambda a: bool(a.days)),
         Station(name="wiring", headline=_wiring, known=lambda a: bool(a.links)),
         Station(
-            name="heat", headline=_heat,
+            name="heat",
+            headline=_heat,
             known=lambda a: bool(a.plan.stores and a.plan.loads),
         ),
         Station(
-            name="room", headline=_room, known=lambda a: bool(a.laid[0]) and not a.laid[1] and not a.solids[1],
+            name="room",
+            headline=_room,
+            known=lambda a: bool(a.laid[0]) and not a.laid[1] and not a.solids[1],
         ),
         Station(name="bench", headline=_bench, known=lambda _: False),
         Station(
-            name="log", known=lambda _: False,
+            name="log",
+            known=lambda _: False,
             headline=lambda a: Headline(None, "", none="by unit" if a.plan.stores else "no pack"),
         ),
     )
-}  # fmt: skip
+}

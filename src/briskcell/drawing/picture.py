@@ -22,6 +22,13 @@ def _fonts() -> list[str]:
 def png(drawing: Drawing) -> bytes:
     """The drawing as a PNG, with the fonts that ship, two dots to a unit."""
     return bytes(
-        resvg_py.svg_to_bytes(svg_string=document(drawing), zoom=DOTS, skip_system_fonts=True, font_files=_fonts(),
-                              font_family="Bench", sans_serif_family="Bench", monospace_family="Bench Mono")
-    )  # fmt: skip
+        resvg_py.svg_to_bytes(
+            svg_string=document(drawing),
+            zoom=DOTS,
+            skip_system_fonts=True,
+            font_files=_fonts(),
+            font_family="Bench",
+            sans_serif_family="Bench",
+            monospace_family="Bench Mono",
+        )
+    )

@@ -47,8 +47,18 @@ class Drawing:
     steers: Mapping[str, Value] = field(default_factory=dict)
 
 
-def rect(look: str, x: float, y: float, width: float, height: float, *, round: float = 0.0, title: str = "",
-         steers: Mapping[str, Value] | None = None, hand: bool = False) -> Shape:  # fmt: skip
+def rect(
+    look: str,
+    x: float,
+    y: float,
+    width: float,
+    height: float,
+    *,
+    round: float = 0.0,
+    title: str = "",
+    steers: Mapping[str, Value] | None = None,
+    hand: bool = False,
+) -> Shape:
     """A box from its upper left corner."""
     at: dict[str, Value] = {"x": x, "y": y, "width": width, "height": height}
     return Shape("rect", look, at | ({"rx": round} if round else {}), title=title, steers=steers or {}, hand=hand)
@@ -69,8 +79,9 @@ def circle(look: str, x: float, y: float, radius: float, *, steers: Mapping[str,
     return Shape("circle", look, {"cx": x, "cy": y, "r": radius}, steers=steers or {})
 
 
-def text(look: str, x: float, y: float, words: str, anchor: str = "", steers: Mapping[str, Value] | None = None,
-         **more: Value) -> Shape:  # fmt: skip
+def text(
+    look: str, x: float, y: float, words: str, anchor: str = "", steers: Mapping[str, Value] | None = None, **more: Value
+) -> Shape:
     """Words on a line; ``anchor`` is middle or end where they do not begin there."""
     at: dict[str, Value] = {"x": x, "y": y} | ({"text-anchor": anchor} if anchor else {})
     return Shape("text", look, at | {k.replace("_", "-"): v for k, v in more.items()}, words, steers=steers or {})

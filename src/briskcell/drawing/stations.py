@@ -6,11 +6,26 @@ from briskcell.model.parts import Converter, Link, Load, Part, Rail
 from briskcell.model.stores import Bank, Capacitor, Pack
 
 TITLES = {
-    "brief": "Brief", "draw": "Draw", "rails": "Rails", "pack": "Pack", "charge": "Charge", "day": "Day", "wiring": "Wiring",
-    "heat": "Heat", "room": "Room", "bench": "Bench", "log": "Log",
-}  # fmt: skip
+    "brief": "Brief",
+    "draw": "Draw",
+    "rails": "Rails",
+    "pack": "Pack",
+    "charge": "Charge",
+    "day": "Day",
+    "wiring": "Wiring",
+    "heat": "Heat",
+    "room": "Room",
+    "bench": "Bench",
+    "log": "Log",
+}
 STORES: tuple[type[Part], ...] = (Pack, Capacitor, Bank)
 OWN: dict[str, tuple[type[Part], ...]] = {
-    "draw": (Load,), "rails": (Converter, Rail, Load), "pack": STORES, "charge": STORES, "day": STORES, "wiring": (Link,),
-    "heat": (Converter, Load, Pack), "bench": (Pack, Converter, Load),
-}  # fmt: skip
+    "draw": (Load,),
+    "rails": (Converter, Rail, Load),
+    "pack": STORES,
+    "charge": STORES,
+    "day": STORES,
+    "wiring": (Link,),
+    "heat": (Converter, Load, Pack),
+    "bench": (Pack, Converter, Load),
+}

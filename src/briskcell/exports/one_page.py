@@ -58,9 +58,15 @@ def one_page(given: Given) -> str:
     policy = f"default-src 'none'; {inside}; base-uri 'none'; form-action 'none'"
     plots = [discharge_plot(assessed), resets_plot(assessed.resets), *charge_plots(assessed)]
     return page(
-        "one_page.html", policy=policy, styles=Markup(styles), script=Markup(script), plots=[p for p in plots if p],
-        map=Markup(sheltered("map of the page", lambda: _map(given), "")), flows=Markup(_flows(given)), **sheet_of(given),
-    )  # fmt: skip
+        "one_page.html",
+        policy=policy,
+        styles=Markup(styles),
+        script=Markup(script),
+        plots=[p for p in plots if p],
+        map=Markup(sheltered("map of the page", lambda: _map(given), "")),
+        flows=Markup(_flows(given)),
+        **sheet_of(given),
+    )
 
 
 def _map(given: Given) -> str:

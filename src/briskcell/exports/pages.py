@@ -19,8 +19,9 @@ STATIC = Path(__file__).parents[1] / "web" / "static"  # the styles, fonts and s
 
 @cache
 def _templates(*, alone: bool) -> Environment:
-    made = Environment(loader=PackageLoader("briskcell.exports"), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
-                       lstrip_blocks=True)  # fmt: skip
+    made = Environment(
+        loader=PackageLoader("briskcell.exports"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
     write = _with_style if alone else markup
     made.filters.update(show=show, told=told, drawn=lambda drawing: Markup(write(drawing)))
     made.globals["patterns"] = Markup(patterns_of_a_page())

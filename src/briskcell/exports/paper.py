@@ -19,9 +19,11 @@ def _printer() -> Any:
         import weasyprint
     except OSError as error:
         structlog.get_logger("brisk-cell").error("no Pango", exc_info=error)
-        raise FigureError("paper", "This machine has no Pango, which lays out what is printed.",
-                          fix="Install it (Debian: apt-get install libpango-1.0-0 libpangoft2-1.0-0), or print the page from the "
-                          "browser.") from error  # fmt: skip
+        raise FigureError(
+            "paper",
+            "This machine has no Pango, which lays out what is printed.",
+            fix="Install it (Debian: apt-get install libpango-1.0-0 libpangoft2-1.0-0), or print the page from the browser.",
+        ) from error
     return weasyprint
 
 

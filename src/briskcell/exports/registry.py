@@ -45,16 +45,33 @@ def _archive(given: Given, wanted: Wanted) -> bytes:
 
 FORMATS: tuple[Form, ...] = (
     *PLAIN,
-    *(Form(f"{d.key}-svg", f"{d.title}, drawn", "lines, to be drawn at any size", ".svg", "image/svg+xml", _svg(d.key))
-      for d in DRAWINGS),
-    *(Form(f"{d.key}-png", f"{d.title}, picture", "dots, to be shown anywhere", ".png", "image/png", _png(d.key))
-      for d in DRAWINGS),
-    Form("sheet", "Sheet", "on paper, for the bench and the drawer", ".pdf", "application/pdf", lambda given, _: on_paper(given),
-         slow=True),
-    Form("page", "One page", "opens without a server, with map and curves alive", ".html", "text/html",
-         lambda given, _: one_page(given)),
+    *(
+        Form(f"{d.key}-svg", f"{d.title}, drawn", "lines, to be drawn at any size", ".svg", "image/svg+xml", _svg(d.key))
+        for d in DRAWINGS
+    ),
+    *(
+        Form(f"{d.key}-png", f"{d.title}, picture", "dots, to be shown anywhere", ".png", "image/png", _png(d.key))
+        for d in DRAWINGS
+    ),
+    Form(
+        "sheet",
+        "Sheet",
+        "on paper, for the bench and the drawer",
+        ".pdf",
+        "application/pdf",
+        lambda given, _: on_paper(given),
+        slow=True,
+    ),
+    Form(
+        "page",
+        "One page",
+        "opens without a server, with map and curves alive",
+        ".html",
+        "text/html",
+        lambda given, _: one_page(given),
+    ),
     Form("archive", "Archive", "all of these in one file", ".zip", "application/zip", _archive, slow=True),
-)  # fmt: skip
+)
 BY_KEY = {f.key: f for f in FORMATS}
 
 

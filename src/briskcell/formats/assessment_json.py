@@ -45,7 +45,7 @@ def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "pl
             {"rule": f.rule, "station": f.station, "element": f.element, "state": f.state, "cause": f.cause, "fix": f.fix_words}
             for f in assessed.findings
         ],
-    }  # fmt: skip
+    }
 
 
 def _play(assessed: Assessment) -> dict[str, Any]:
@@ -65,8 +65,13 @@ def _play(assessed: Assessment) -> dict[str, Any]:
         "energy_wh": _plain(sum(r.energy_wh for r in assessed.runtimes)),
         "reserve": _reserve(assessed),
         "shelf": [
-            {"store": s.id, "days": _plain(life.days), "leakage_a": _plain(life.leakage_a),
-             "self_discharge_a": _plain(life.self_discharge_a), "who": [{"name": n, "current_a": _plain(a)} for n, a in life.who]}
+            {
+                "store": s.id,
+                "days": _plain(life.days),
+                "leakage_a": _plain(life.leakage_a),
+                "self_discharge_a": _plain(life.self_discharge_a),
+                "who": [{"name": n, "current_a": _plain(a)} for n, a in life.who],
+            }
             for s, life in zip(assessed.plan.stores, assessed.storage, strict=True)
         ],
         "fit": [
@@ -76,7 +81,7 @@ def _play(assessed: Assessment) -> dict[str, Any]:
         "games": [
             {"name": g.name, "hours_alone": _plain(h)} for g, h in zip(assessed.plan.games, assessed.game_hours, strict=True)
         ],
-    }  # fmt: skip
+    }
 
 
 def _charge(assessed: Assessment) -> dict[str, Any]:
@@ -88,76 +93,141 @@ def _charge(assessed: Assessment) -> dict[str, Any]:
         "charge_10_50_90_h": [_plain(v) for v in filling.range_h] if filling else None,
         "charge_in_play_h": next((_plain(c.play.hours) for c in assessed.charges), None),
         "charges": [
-            {"board": c.board.id, "charge_h": _plain(c.off.hours), "why_not": c.off.why,
-             "charge_in_play_h": _plain(c.play.hours), "why_not_in_play": c.play.why, "start_soc": _plain(c.off.start_soc),
-             "cells_c": _plain(warm.get((c.board.id, False))), "cells_in_play_c": _plain(warm.get((c.board.id, True))),
-             "held_by": [{"what": w, "from_soc": _plain(start), "to_soc": _plain(end)} for w, start, end in c.off.held]}
+            {
+                "board": c.board.id,
+                "charge_h": _plain(c.off.hours),
+                "why_not": c.off.why,
+                "charge_in_play_h": _plain(c.play.hours),
+                "why_not_in_play": c.play.why,
+                "start_soc": _plain(c.off.start_soc),
+                "cells_c": _plain(warm.get((c.board.id, False))),
+                "cells_in_play_c": _plain(warm.get((c.board.id, True))),
+                "held_by": [{"what": w, "from_soc": _plain(start), "to_soc": _plain(end)} for w, start, end in c.off.held],
+            }
             for c in assessed.charges
         ],
         "trickles": [
-            {"source": t.source.id, "power_w": _plain(t.flow.power_w), "hours_alone": _plain(t.hours),
-             "starts_from_v": _plain(assessed.starting_v[t.store.id])}
+            {
+                "source": t.source.id,
+                "power_w": _plain(t.flow.power_w),
+                "hours_alone": _plain(t.hours),
+                "starts_from_v": _plain(assessed.starting_v[t.store.id]),
+            }
             for t in assessed.trickles
         ],
-    }  # fmt: skip
+    }
 
 
 def _rails(assessed: Assessment) -> dict[str, Any]:
     """Boards, windows and limits."""
     return {
         "headroom": [
-            {"element": h.element, "kind": h.kind, "demand_a": _plain(h.demand_a), "limit_a": _plain(h.limit_a),
-             "demand": _plain(h.demand_a), "limit": _plain(h.limit_a), "spare": _plain(h.spare),
-             "state": assessed.judged(h.spare), "at_soc": _plain(h.at_soc), "at_state": h.at_state}
+            {
+                "element": h.element,
+                "kind": h.kind,
+                "demand_a": _plain(h.demand_a),
+                "limit_a": _plain(h.limit_a),
+                "demand": _plain(h.demand_a),
+                "limit": _plain(h.limit_a),
+                "spare": _plain(h.spare),
+                "state": assessed.judged(h.spare),
+                "at_soc": _plain(h.at_soc),
+                "at_state": h.at_state,
+            }
             for h in assessed.headrooms
         ],
         "windows": [
-            {"element": w.load.id, "least_v": _plain(w.least_v), "most_v": _plain(w.most_v), "accepts_v": [w.load.window.low_v,
-             w.load.window.high_v]}
+            {
+                "element": w.load.id,
+                "least_v": _plain(w.least_v),
+                "most_v": _plain(w.most_v),
+                "accepts_v": [w.load.window.low_v, w.load.window.high_v],
+            }
             for w in assessed.windows
         ],
         "boards": [
-            {"element": b.board.id, "taken_w": _plain(b.taken_w), "given_w": _plain(b.given_w), "efficiency": _plain(b.efficiency),
-             "rise_k": _plain(b.rise_k)}
+            {
+                "element": b.board.id,
+                "taken_w": _plain(b.taken_w),
+                "given_w": _plain(b.given_w),
+                "efficiency": _plain(b.efficiency),
+                "rise_k": _plain(b.rise_k),
+            }
             for b in assessed.board_figures.values()
         ],
-        "fewest_rails": [
-            {"low_v": r.low_v, "high_v": r.high_v, "loads": list(r.loads)} for r in fewest_rails(assessed.plan.loads)
-        ],
+        "fewest_rails": [{"low_v": r.low_v, "high_v": r.high_v, "loads": list(r.loads)} for r in fewest_rails(assessed.plan.loads)],
         "voltage_guards": [
             {"load": g.load.id, "most_v": _plain(g.most_v), "rated_v": g.rated_v, "state": g.state} for g in assessed.voltage_guards
         ],
         "straight_on": {s.id: list(straight_on(assessed.plan, s)) for s in assessed.plan.stores},
+        **_signals(assessed),
+    }
+
+
+def _signals(assessed: Assessment) -> dict[str, Any]:
+    """Signals between parts, and what each pulls as it starts."""
+    return {
         "signals": [
-            {"element": s.load.id, "driver": s.driver.id, "driven_v": s.driven_v, "least_v": _plain(s.least_v),
-             "most_v": _plain(s.most_v), "state": s.state}
+            {
+                "element": s.load.id,
+                "driver": s.driver.id,
+                "driven_v": s.driven_v,
+                "least_v": _plain(s.least_v),
+                "most_v": _plain(s.most_v),
+                "state": s.state,
+            }
             for s in assessed.signals
         ],
         "first_moments": [
-            {"element": m.load.id, "board": m.board.id, "pulls_a": _plain(m.pulls_a), "others_a": _plain(m.others_a),
-             "limit_a": _plain(m.limit_a)}
+            {
+                "element": m.load.id,
+                "board": m.board.id,
+                "pulls_a": _plain(m.pulls_a),
+                "others_a": _plain(m.others_a),
+                "limit_a": _plain(m.limit_a),
+            }
             for m in assessed.first_moments
         ],
-    }  # fmt: skip
+    }
 
 
 def _wiring(assessed: Assessment) -> dict[str, Any]:
     """Conductors, fuses, shorts, and what is cut and joined."""
     return {
         "wiring": [
-            {"element": c.link.id, "peak_a": _plain(c.amps), "drop_v": _plain(c.drop_v), "rise_k": _plain(c.rise_k),
-             "allowed_k": _plain(c.allowed_k), "colour": assessed.colours[c.link.id]}
+            {
+                "element": c.link.id,
+                "peak_a": _plain(c.amps),
+                "drop_v": _plain(c.drop_v),
+                "rise_k": _plain(c.rise_k),
+                "allowed_k": _plain(c.allowed_k),
+                "colour": assessed.colours[c.link.id],
+            }
             for c in assessed.links
         ],
         "fuses": [
-            {"element": c.fuse.id, "peak_a": _plain(c.peak_a), "holds_a": _plain(c.holds_a), "fault_a": _plain(c.fault_a),
-             "opens_after_s": _plain(c.opens_after_s), "thinnest": c.thinnest.id if c.thinnest else None,
-             "melts_after_s": _plain(c.melts_after_s), "words": c.words}
+            {
+                "element": c.fuse.id,
+                "peak_a": _plain(c.peak_a),
+                "holds_a": _plain(c.holds_a),
+                "fault_a": _plain(c.fault_a),
+                "opens_after_s": _plain(c.opens_after_s),
+                "thinnest": c.thinnest.id if c.thinnest else None,
+                "melts_after_s": _plain(c.melts_after_s),
+                "words": c.words,
+            }
             for c in assessed.fuses
         ],
         "shorts": [
-            {"element": s.link.id, "fault_a": _plain(s.fault_a), "opener": s.opener or None, "opens_after_s": _plain(s.opens_s),
-             "held_by": s.held_by or None, "reaches_c": _plain(s.reaches_c), "stands_it": s.safe}
+            {
+                "element": s.link.id,
+                "fault_a": _plain(s.fault_a),
+                "opener": s.opener or None,
+                "opens_after_s": _plain(s.opens_s),
+                "held_by": s.held_by or None,
+                "reaches_c": _plain(s.reaches_c),
+                "stands_it": s.safe,
+            }
             for s in assessed.shorts
         ],
         "bare_leads": [
@@ -167,15 +237,20 @@ def _wiring(assessed: Assessment) -> dict[str, Any]:
             {"element": p.link.id, "colour": p.colour, "length_m": _plain(p.length_m), "near": p.near, "far": p.far}
             for p in assessed.pieces
         ],
-        "to_buy": [
-            {"gauge": gauge, "colour": colour, "length_m": _plain(m)} for (gauge, colour), m in assessed.to_buy.items()
-        ],
+        "to_buy": [{"gauge": gauge, "colour": colour, "length_m": _plain(m)} for (gauge, colour), m in assessed.to_buy.items()],
         "joints": [
-            {"key": j.key, "part": j.part, "to": j.to, "after": list(j.after), "guard": j.guard or None, "ohm": _plain(j.ohm),
-             "live_later": j.live_later}
+            {
+                "key": j.key,
+                "part": j.part,
+                "to": j.to,
+                "after": list(j.after),
+                "guard": j.guard or None,
+                "ohm": _plain(j.ohm),
+                "live_later": j.live_later,
+            }
             for j in assessed.joints
         ],
-    }  # fmt: skip
+    }
 
 
 def _room(assessed: Assessment) -> dict[str, Any]:
@@ -194,9 +269,15 @@ def _room(assessed: Assessment) -> dict[str, Any]:
         ],
         "behind_the_face": [{"element": b.solid.id, "by_mm": _plain(gap)} for b, gap in found.behind],
         "least_face": {"side_by_side": list(least.beside), "one_above_the_other": list(least.above)} if least else None,
-        "wires": {"pieces": wires.pieces, "across_mm": _plain(wires.across_mm), "length_m": _plain(wires.length_m),
-                  "volume_cm3": _plain(wires.volume_cm3)} if wires else None,
-    }  # fmt: skip
+        "wires": {
+            "pieces": wires.pieces,
+            "across_mm": _plain(wires.across_mm),
+            "length_m": _plain(wires.length_m),
+            "volume_cm3": _plain(wires.volume_cm3),
+        }
+        if wires
+        else None,
+    }
 
 
 def _is_bank(assessed: Assessment, board: ChargeBoard) -> bool:
@@ -232,16 +313,23 @@ def _reserve(assessed: Assessment) -> dict[str, Any] | None:
     if found is None:
         return None
     return {
-        "needed_wh": _plain(found.needed_wh), "warning_soc": _plain(found.warning_soc), "under_load_v": _plain(found.under_load_v),
-        "at_rest_v": _plain(found.at_rest_v), "minutes_left": _plain(found.minutes_left), "enough": found.enough,
-    }  # fmt: skip
+        "needed_wh": _plain(found.needed_wh),
+        "warning_soc": _plain(found.warning_soc),
+        "under_load_v": _plain(found.under_load_v),
+        "at_rest_v": _plain(found.at_rest_v),
+        "minutes_left": _plain(found.minutes_left),
+        "enough": found.enough,
+    }
 
 
 def _heat(assessed: Assessment) -> dict[str, Any]:
     found = assessed.heat
     return {
-        "watts": _plain(found.watts), "skin_c": _plain(found.skin_c), "air_c": _plain(found.air_c),
-        "minutes_to_limit": _plain(found.minutes_to_limit), "vents_save_k": _plain(found.vents_save_k),
+        "watts": _plain(found.watts),
+        "skin_c": _plain(found.skin_c),
+        "air_c": _plain(found.air_c),
+        "minutes_to_limit": _plain(found.minutes_to_limit),
+        "vents_save_k": _plain(found.vents_save_k),
         "fan_saves_k": _plain(found.fan_saves_k),
         "parts": [
             {"element": p.element, "watts": _plain(p.watts), "celsius": _plain(p.celsius), "limit_c": p.limit_c}
@@ -252,11 +340,16 @@ def _heat(assessed: Assessment) -> dict[str, Any]:
             for name, shares in zip(STATES, assessed.heat_shares, strict=True)
         },
         "drifts": [
-            {"element": d.element or None, "kind": d.kind, "value": _plain(d.value), "limit": _plain(d.limit),
-             "asked": _plain(d.asked)}
+            {
+                "element": d.element or None,
+                "kind": d.kind,
+                "value": _plain(d.value),
+                "limit": _plain(d.limit),
+                "asked": _plain(d.asked),
+            }
             for d in assessed.drifts
         ],
-    }  # fmt: skip
+    }
 
 
 def nodes_document(assessed: Assessment, soc: float, state: str) -> list[dict[str, Any]]:

@@ -57,8 +57,11 @@ def gauge_of(assessed: Assessment) -> Gauge:
             "gauge", "Nothing plays from a pack, so there is no charge to gauge.", fix="Give the build parts and a pack."
         )
     if isinstance(assessed.plan.stores[k], Bank):
-        raise FigureError("gauge", "A power bank hides the volts of its cells, so nothing can be read from them.",
-                          fix="Read its own lamps, or use bare cells.")  # fmt: skip
+        raise FigureError(
+            "gauge",
+            "A power bank hides the volts of its cells, so nothing can be read from them.",
+            fix="Read its own lamps, or use bare cells.",
+        )
     op = _warm(assessed.op, k)
     soc = np.linspace(0.0, 1.0, POINTS)
     cool = assessed.op.soc
@@ -71,8 +74,9 @@ def gauge_of(assessed: Assessment) -> Gauge:
         rising = np.maximum.accumulate(np.interp(soc, op.soc[::-1], seen[::-1]))
         return [round(v * 1000) for v in rising]
 
-    return Gauge(name=assessed.plan.name, play_mv=volts(State.PLAY), rest_mv=volts(State.REST),
-                 left_s=[round(h * 3600) for h in left])  # fmt: skip
+    return Gauge(
+        name=assessed.plan.name, play_mv=volts(State.PLAY), rest_mv=volts(State.REST), left_s=[round(h * 3600) for h in left]
+    )
 
 
 def _warm(op: Operating, store: int) -> Operating:
@@ -106,14 +110,16 @@ def _plain(text: str) -> str:
 
 def write_header(gauge: Gauge) -> str:
     """A header in C99 with whole numbers alone: no memory of its own, no library."""
-    return HEADER.format(name=_plain(gauge.name), points=POINTS, volts=_numbers(gauge.play_mv), left=_numbers(gauge.left_s),
-                         least=LEAST_S, most=MOST)  # fmt: skip
+    return HEADER.format(
+        name=_plain(gauge.name), points=POINTS, volts=_numbers(gauge.play_mv), left=_numbers(gauge.left_s), least=LEAST_S, most=MOST
+    )
 
 
 def write_module(gauge: Gauge) -> str:
     """A module in Python without any import."""
-    return MODULE.format(name=_plain(gauge.name), points=POINTS, volts=_numbers(gauge.play_mv), left=_numbers(gauge.left_s),
-                         least=LEAST_S, most=MOST)  # fmt: skip
+    return MODULE.format(
+        name=_plain(gauge.name), points=POINTS, volts=_numbers(gauge.play_mv), left=_numbers(gauge.left_s), least=LEAST_S, most=MOST
+    )
 
 
 HEADER = """\

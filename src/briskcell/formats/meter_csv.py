@@ -36,10 +36,14 @@ NAMED: tuple[tuple[Role, str], ...] = (
     ("volts", r"volt|spann|^u$|^v$|tension|sp[äe]nn|^mv$"),
 )
 SCALES: tuple[tuple[Role, str, float], ...] = (
-    ("volts", r"\bmv\b|millivolt", 1e-3), ("amps", r"\bma\b|milliamp", 1e-3), ("amps", r"\bµa\b|\bua\b|microamp", 1e-6),
-    ("watts", r"\bmw\b|milliwatt", 1e-3), ("time", r"\bms\b|millisec", 1e-3), ("time", r"\bmin(ute)?s?\b", 60.0),
+    ("volts", r"\bmv\b|millivolt", 1e-3),
+    ("amps", r"\bma\b|milliamp", 1e-3),
+    ("amps", r"\bµa\b|\bua\b|microamp", 1e-6),
+    ("watts", r"\bmw\b|milliwatt", 1e-3),
+    ("time", r"\bms\b|millisec", 1e-3),
+    ("time", r"\bmin(ute)?s?\b", 60.0),
     ("time", r"\bh(ours?|rs?)?\b", 3600.0),
-)  # fmt: skip
+)
 DAYS = ("%Y-%m-%d", "%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%Y/%m/%d", "%d-%m-%Y", "%d.%m.%y")
 STAMP = re.compile(r"(\d{1,4}[-./]\d{1,2}[-./]\d{1,4})(?:\s+|T)([\d:.,]{4,18})\s*(Z|[+-]\d\d:?\d\d)?")
 CLOCK = re.compile(r"(?:(\d{1,6})(?:\s*[dD]\s*|:(?=\d{1,4}:\d{2}:)))?(\d{1,4}):(\d{2})(?::(\d{2}(?:[.,]\d{1,9})?))?")

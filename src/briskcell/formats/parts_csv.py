@@ -22,10 +22,29 @@ COLUMNS = ("name", *STATES, "least_v", "most_v", "hangs_on", "grade", "source")
 MARKS = {",": "commas", ";": "semicolons", "\t": "tabs"}
 MOST_ROWS, MOST_BYTES = 100, 200_000
 # What people head their columns with, besides the names above.
-ALSO = {"part": "name", "idle": "rest", "typical": "play", "max": "peak", "min_v": "least_v", "max_v": "most_v", "rail": "hangs_on",
-        "vmin": "least_v", "vmax": "most_v", "how": "grade", "at_rest": "rest", "in_play": "play", "at_the_peak": "peak",
-        "power_at_rest": "rest", "power_in_play": "play", "power_at_the_peak": "peak", "current_in_play": "play",
-        "least_volts": "least_v", "most_volts": "most_v", "how_it_is_known": "grade", "known": "grade"}  # fmt: skip
+ALSO = {
+    "part": "name",
+    "idle": "rest",
+    "typical": "play",
+    "max": "peak",
+    "min_v": "least_v",
+    "max_v": "most_v",
+    "rail": "hangs_on",
+    "vmin": "least_v",
+    "vmax": "most_v",
+    "how": "grade",
+    "at_rest": "rest",
+    "in_play": "play",
+    "at_the_peak": "peak",
+    "power_at_rest": "rest",
+    "power_in_play": "play",
+    "power_at_the_peak": "peak",
+    "current_in_play": "play",
+    "least_volts": "least_v",
+    "most_volts": "most_v",
+    "how_it_is_known": "grade",
+    "known": "grade",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,10 +164,15 @@ def _load(line: int, name: str, cells: dict[str, str]) -> Load:
     }
     low, high = (read(cells.get(c) or d, "V", c) for c, d in (("least_v", "4.75"), ("most_v", "5.25")))
     drawn = {"power_w": PowerStates.model_validate(states)} if unit == "W" else {"current_a": CurrentStates.model_validate(states)}
-    return Load.model_validate({
-        "id": f"csv-{line}", "name": name, "fed_by": "nowhere", **drawn,
-        "window": Window(low_v=low, high_v=high, source=source or "table of parts"),
-    })  # fmt: skip
+    return Load.model_validate(
+        {
+            "id": f"csv-{line}",
+            "name": name,
+            "fed_by": "nowhere",
+            **drawn,
+            "window": Window(low_v=low, high_v=high, source=source or "table of parts"),
+        }
+    )
 
 
 def _figure(text: str, unit: str, field: str, grade: Grade, source: str) -> Figure:

@@ -81,8 +81,10 @@ def write_circuit(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
         node = out.node[store.id]
         out.add(f"V{node} {node}e 0 {volts:.12g}", _resistor(node, f"{node}e", node, ohm))
     draws = state_draws(op.network)
-    figures = [tuple(float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
-               for k in range(len(op.network.loads))]  # fmt: skip
+    figures = [
+        tuple(float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
+        for k in range(len(op.network.loads))
+    ]
     _tree(out, op, [float(c.ocv_v[0]) for c in op.curves], lambda k, volts, least: _drawn(volts, least, figures[k]))
     out.add(".options reltol=1e-7 vntol=1e-9 abstol=1e-12 itl1=500", ".op", ".end")
     return "\n".join(out.lines) + "\n"
@@ -255,8 +257,11 @@ def _tree(out: _Sheet, op: Operating, ocv: Sequence[float], drawn: Callable[[int
             part = plan.by_id[part_id]
             assert isinstance(part, Fed)
             fed = unloaded(part.fed_by)
-            idle[part_id] = stiff_v(KIND[part.kind], part.output_v.likely, part.dropout_v.likely, 0.0, fed, 0.0) if isinstance(
-                part, Converter) else fed  # fmt: skip
+            idle[part_id] = (
+                stiff_v(KIND[part.kind], part.output_v.likely, part.dropout_v.likely, 0.0, fed, 0.0)
+                if isinstance(part, Converter)
+                else fed
+            )
         return idle[part_id]
 
     returns = {p.id for p in plan.links if p.kind == "return"}

@@ -121,8 +121,17 @@ def chemistry_fields(row: dict[str, Any]) -> dict[str, Any]:
     """What a cell takes from its chemistry."""
     curves = {name: Curve.of([(s, v) for s, v in row[name]]) for name in ("ocv", "fast", "slow")}
     ranges = {f"{at}_{end}_c": c for at in ("charge", "use") for end, c in zip(("low", "high"), row[f"{at}_c"], strict=True)}
-    kept = ("full_v", "empty_v", "cold_b_k", "self_discharge_per_month", "rechargeable", "slow_s", "cold_shares",
-            "diffusion_s", "ageing")  # fmt: skip
+    kept = (
+        "full_v",
+        "empty_v",
+        "cold_b_k",
+        "self_discharge_per_month",
+        "rechargeable",
+        "slow_s",
+        "cold_shares",
+        "diffusion_s",
+        "ageing",
+    )
     return {"chemistry": row["name"]} | {k: row[k] for k in kept if k in row} | ranges | curves
 
 

@@ -11,14 +11,43 @@ from .facts import Adjustable, settable
 from .figure import Figure
 from .units import Unit, show, unit_of_field
 
-FACTS = ("kind", "layout", "cells", "end_v", "chemistries", "balancing", "chemistry", "full_v", "rechargeable", "resettable",
-         "latching", "combined")  # fmt: skip
-MOST = ("switch_current_a", "output_limit_a", "input_max_v", "rating_a", "max_charge_a", "max_discharge_a", "current_limit_a",
-        "balance_a", "label_ah")  # fmt: skip
+FACTS = (
+    "kind",
+    "layout",
+    "cells",
+    "end_v",
+    "chemistries",
+    "balancing",
+    "chemistry",
+    "full_v",
+    "rechargeable",
+    "resettable",
+    "latching",
+    "combined",
+)
+MOST = (
+    "switch_current_a",
+    "output_limit_a",
+    "input_max_v",
+    "rating_a",
+    "max_charge_a",
+    "max_discharge_a",
+    "current_limit_a",
+    "balance_a",
+    "label_ah",
+)
 SET = ("current_a", "output_v", "voltage_v", "restart_v")
 NEAR = 0.02  # of a figure: what rounding and a meter make of it is no difference
-WORDS = {"layout": "layout", "cells": "cells in series", "end_v": "end volts a cell", "chemistries": "chemistries",
-         "current_a": "current", "output_v": "output", "voltage_v": "volts", "switch_current_a": "switch current"}  # fmt: skip
+WORDS = {
+    "layout": "layout",
+    "cells": "cells in series",
+    "end_v": "end volts a cell",
+    "chemistries": "chemistries",
+    "current_a": "current",
+    "output_v": "output",
+    "voltage_v": "volts",
+    "switch_current_a": "switch current",
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -76,11 +76,18 @@ NUMBER, WHOLE, TEXT, LIST = (
 WORDS: dict[str, tuple[str, str]] = {
     "string_too_long": ("This is longer than {max_length} characters.", "Shorten it."),
     "string_too_short": ("Nothing was typed.", "Type a name."),
-    "string_type": TEXT, "string_sub_type": TEXT, "string_unicode": ("This is no text that can be written.", "Type it again."),
+    "string_type": TEXT,
+    "string_sub_type": TEXT,
+    "string_unicode": ("This is no text that can be written.", "Type it again."),
     "string_not_ascii": ("This has letters that have no place here.", "Use plain letters."),
     "string_pattern_mismatch": ("An id has small letters, digits, - and _, and begins with a letter.", "Name it like w-screen."),
-    "int_type": WHOLE, "int_parsing": WHOLE, "int_parsing_size": WHOLE, "int_from_float": WHOLE,
-    "float_type": NUMBER, "float_parsing": NUMBER, "finite_number": ("This is not a finite number.", "Give a number."),
+    "int_type": WHOLE,
+    "int_parsing": WHOLE,
+    "int_parsing_size": WHOLE,
+    "int_from_float": WHOLE,
+    "float_type": NUMBER,
+    "float_parsing": NUMBER,
+    "finite_number": ("This is not a finite number.", "Give a number."),
     "bool_type": ("This is neither yes nor no.", "Give true or false."),
     "bool_parsing": ("This is neither yes nor no.", "Give true or false."),
     "greater_than": ("This is not above {gt}.", "Give a larger number."),
@@ -93,7 +100,11 @@ WORDS: dict[str, tuple[str, str]] = {
     "union_tag_not_found": ("This does not say its kind.", "Add the field kind."),
     "literal_error": ("This is none of {expected}.", "Use one of them."),
     "enum": ("This is none of {expected}.", "Use one of them."),
-    "tuple_type": LIST, "list_type": LIST, "set_type": LIST, "iterable_type": LIST, "iteration_error": LIST,
+    "tuple_type": LIST,
+    "list_type": LIST,
+    "set_type": LIST,
+    "iterable_type": LIST,
+    "iteration_error": LIST,
     "too_long": ("This list has more than {max_length} entries.", "Shorten it."),
     "too_short": ("This list has fewer than {min_length} entries.", "Add to it."),
     "dict_type": ("This is no object with named fields.", "Give one in curly brackets."),
@@ -105,7 +116,7 @@ WORDS: dict[str, tuple[str, str]] = {
     "recursion_loop": ("The document refers to itself.", "Start from an exported plan."),
     "json_invalid": ("This is not JSON.", "Send a plan exported as JSON."),
     "json_type": ("This is not JSON.", "Send a plan exported as JSON."),
-}  # fmt: skip
+}
 OTHER = ("This is not what belongs here.", "Compare it with the schema that `brisk-cell schema` prints.")
 
 

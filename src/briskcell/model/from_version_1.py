@@ -24,9 +24,14 @@ CHARGERS: dict[str, dict[str, Any]] = {
     "charger-sw-15": _one(0.5, 1.5),
     "charger-sw-2": _one(0.5, 2.0),
     "charger-2s-1": {"cells": [2], "end_v": 4.2, "chemistries": LITHIUM, "input": TO_20V, "adjustable": _set(0.3, 1.0)},
-    "charger-4s-2": {"cells": [3, 4], "end_v": 4.2, "chemistries": LITHIUM, "adjustable": _set(0.5, 2.0),
-                     "input": TO_20V | {"low_v": 14.0}},
-}  # fmt: skip
+    "charger-4s-2": {
+        "cells": [3, 4],
+        "end_v": 4.2,
+        "chemistries": LITHIUM,
+        "adjustable": _set(0.5, 2.0),
+        "input": TO_20V | {"low_v": 14.0},
+    },
+}
 
 
 def _volts(low_v: float, high_v: float) -> dict[str, Any]:
@@ -48,10 +53,19 @@ CONVERTERS: dict[str, dict[str, Any]] = {
 
 # Share of play that a part peaks for, and the seconds of one peak, by the beginning of its class.
 PEAKS = (
-    ("board-", 0.05, 3.0), ("screen-driver", 0.02, 1.0), ("screen-", 0.0, 1.0), ("amp-", 0.08, 0.3), ("radio-", 0.05, 0.2),
-    ("controls-", 0.03, 0.3), ("haptics", 0.03, 0.4), ("fan", 0.0, 1.0), ("la", 0.0, 1.0), ("light", 0.0, 1.0),
-    ("usb", 0.05, 1.0), ("clock", 0.0, 1.0),
-)  # fmt: skip
+    ("board-", 0.05, 3.0),
+    ("screen-driver", 0.02, 1.0),
+    ("screen-", 0.0, 1.0),
+    ("amp-", 0.08, 0.3),
+    ("radio-", 0.05, 0.2),
+    ("controls-", 0.03, 0.3),
+    ("haptics", 0.03, 0.4),
+    ("fan", 0.0, 1.0),
+    ("la", 0.0, 1.0),
+    ("light", 0.0, 1.0),
+    ("usb", 0.05, 1.0),
+    ("clock", 0.0, 1.0),
+)
 
 
 def from_version_1(document: dict[str, Any]) -> dict[str, Any]:

@@ -282,8 +282,9 @@ class Plan(Document):
     def _check_references(load: Load, seen: dict[str, Part]) -> None:
         back = None if load.return_by is None else seen.get(load.return_by)
         if load.return_by is not None and not (isinstance(back, Link) and back.kind == "return"):
-            raise FigureError("return_by", f"{load.name} returns by “{load.return_by}”, which is no return.",
-                              fix="Name a link of kind return.")  # fmt: skip
+            raise FigureError(
+                "return_by", f"{load.name} returns by “{load.return_by}”, which is no return.", fix="Name a link of kind return."
+            )
         if not _points_to(seen, load.driven_by, Part):
             raise FigureError("driven_by", f"{load.name} is driven by “{load.driven_by}”, which is not there.", fix="Name a part.")
 
@@ -338,9 +339,11 @@ def plan_of(document: Any) -> Plan:
     version = document.get("version", FORMAT_VERSION)
     if version not in READ_VERSIONS:
         raise PlanError.single(
-            "version", version, f"This is format version {version!r}; versions 1 and 2 are read.",
+            "version",
+            version,
+            f"This is format version {version!r}; versions 1 and 2 are read.",
             fix="Export the build again from the Brisk Cell it came from.",
-        )  # fmt: skip
+        )
     for name, bound in BOUNDS.items():  # before the validator reads a hundred thousand of them
         if isinstance(parts := document.get(name), (list, tuple)) and len(parts) > bound:
             raise PlanError.single(name, f"{len(parts)} entries", f"This list has more than {bound} entries.", fix="Shorten it.")

@@ -15,34 +15,104 @@ from .errors import FigureError
 
 # Symbol, in lower case, to (dimension, factor to the dimension's base unit). Case is forgiven, since benches type
 # "850MA" and "4w"; the one clash that matters, milli against mega, is resolved as milli: nobody types megavolts.
-_BASE = {"v": "V", "a": "A", "w": "W", "ohm": "Ω", "ω": "Ω", "ah": "Ah", "wh": "Wh", "f": "F", "h": "H", "hz": "Hz",
-         "g": "g", "m": "m"}  # fmt: skip
+_BASE = {
+    "v": "V",
+    "a": "A",
+    "w": "W",
+    "ohm": "Ω",
+    "ω": "Ω",
+    "ah": "Ah",
+    "wh": "Wh",
+    "f": "F",
+    "h": "H",
+    "hz": "Hz",
+    "g": "g",
+    "m": "m",
+}
 INCH_M, OUNCE_G = 0.0254, 28.349523125  # by the international yard and pound of 1959, exact
 _PREFIX = {"": 1.0, "m": 1e-3, "µ": 1e-6, "μ": 1e-6, "u": 1e-6, "k": 1e3, "n": 1e-9, "p": 1e-12}
 _MORE = {
-    "mm": ("m", 1e-3), "µm": ("m", 1e-6), "um": ("m", 1e-6), "μm": ("m", 1e-6), "cm": ("m", 1e-2),
-    "in": ("m", INCH_M), '"': ("m", INCH_M), "inch": ("m", INCH_M),
-    "ft": ("m", 0.3048), "mm2": ("mm²", 1.0), "mm²": ("mm²", 1.0), "awg": ("AWG", 1.0),
-    "s": ("s", 1.0), "sec": ("s", 1.0), "min": ("s", 60.0), "d": ("s", 86400.0), "day": ("s", 86400.0),
-    "days": ("s", 86400.0), "hour": ("s", 3600.0), "hours": ("s", 3600.0), "°c": ("°C", 1.0), "c": ("°C", 1.0),
-    "°f": ("°F", 1.0), "%": ("", 0.01), "percent": ("", 0.01), "k/w": ("K/W", 1.0), "k": ("K", 1.0), "": ("", 1.0),
-    "mhz": ("Hz", 1e6), "oz": ("g", OUNCE_G), "lb": ("g", 453.59237),
-}  # fmt: skip
+    "mm": ("m", 1e-3),
+    "µm": ("m", 1e-6),
+    "um": ("m", 1e-6),
+    "μm": ("m", 1e-6),
+    "cm": ("m", 1e-2),
+    "in": ("m", INCH_M),
+    '"': ("m", INCH_M),
+    "inch": ("m", INCH_M),
+    "ft": ("m", 0.3048),
+    "mm2": ("mm²", 1.0),
+    "mm²": ("mm²", 1.0),
+    "awg": ("AWG", 1.0),
+    "s": ("s", 1.0),
+    "sec": ("s", 1.0),
+    "min": ("s", 60.0),
+    "d": ("s", 86400.0),
+    "day": ("s", 86400.0),
+    "days": ("s", 86400.0),
+    "hour": ("s", 3600.0),
+    "hours": ("s", 3600.0),
+    "°c": ("°C", 1.0),
+    "c": ("°C", 1.0),
+    "°f": ("°F", 1.0),
+    "%": ("", 0.01),
+    "percent": ("", 0.01),
+    "k/w": ("K/W", 1.0),
+    "k": ("K", 1.0),
+    "": ("", 1.0),
+    "mhz": ("Hz", 1e6),
+    "oz": ("g", OUNCE_G),
+    "lb": ("g", 453.59237),
+}
 # How a field's own unit relates to the dimension above: dimension, factor.
 _FIELD_UNITS = {
-    "V": ("V", 1.0), "A": ("A", 1.0), "W": ("W", 1.0), "Ω": ("Ω", 1.0), "mΩ": ("Ω", 1e-3), "Ah": ("Ah", 1.0),
-    "Wh": ("Wh", 1.0), "m": ("m", 1.0), "mm": ("m", 1e-3), "mm²": ("mm²", 1.0), "µm": ("m", 1e-6), "AWG": ("AWG", 1.0),
-    "h": ("s", 3600.0), "s": ("s", 1.0), "min": ("s", 60.0), "°C": ("°C", 1.0), "g": ("g", 1.0), "H": ("H", 1.0), "Hz": ("Hz", 1.0),
-    "F": ("F", 1.0), "K/W": ("K/W", 1.0), "K": ("K", 1.0), "d": ("s", 86400.0), "": ("", 1.0), "€": ("", 1.0),
-}  # fmt: skip
+    "V": ("V", 1.0),
+    "A": ("A", 1.0),
+    "W": ("W", 1.0),
+    "Ω": ("Ω", 1.0),
+    "mΩ": ("Ω", 1e-3),
+    "Ah": ("Ah", 1.0),
+    "Wh": ("Wh", 1.0),
+    "m": ("m", 1.0),
+    "mm": ("m", 1e-3),
+    "mm²": ("mm²", 1.0),
+    "µm": ("m", 1e-6),
+    "AWG": ("AWG", 1.0),
+    "h": ("s", 3600.0),
+    "s": ("s", 1.0),
+    "min": ("s", 60.0),
+    "°C": ("°C", 1.0),
+    "g": ("g", 1.0),
+    "H": ("H", 1.0),
+    "Hz": ("Hz", 1.0),
+    "F": ("F", 1.0),
+    "K/W": ("K/W", 1.0),
+    "K": ("K", 1.0),
+    "d": ("s", 86400.0),
+    "": ("", 1.0),
+    "€": ("", 1.0),
+}
 LONGEST = 60  # characters of a figure as typed
 _NUMBER = r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:e[-+]?\d+)?"
 _GROUPS = re.compile(r"(?<![\d.,])\d{1,3}(?:([ '’.,])\d{3})(?:\1\d{3})*(?![\d])")
 _AT = re.compile(r"^(.+?)\s*(?:\bat\b|@)\s*(.+)$", re.IGNORECASE)
 _QUANTITY = re.compile(rf"^\s*({_NUMBER})\s*([^\d\s]*[²2]?)\s*$", re.IGNORECASE)
 _DURATION = re.compile(r"^\s*(\d{1,6})\s*(?:h|:)\s*([0-5]?\d)\s*(?:m|min)?\s*$", re.IGNORECASE)
-_EXAMPLE = {"V": "3.7 V", "A": "850 mA", "W": "4 W", "Ω": "45 mΩ", "Ah": "3200 mAh", "m": "12 cm", "mm": "22 mm",
-            "h": "5h30", "AWG": "24awg", "mm²": "0.2 mm2", "°C": "30 °C", "": "85 %", "K/W": "40"}  # fmt: skip
+_EXAMPLE = {
+    "V": "3.7 V",
+    "A": "850 mA",
+    "W": "4 W",
+    "Ω": "45 mΩ",
+    "Ah": "3200 mAh",
+    "m": "12 cm",
+    "mm": "22 mm",
+    "h": "5h30",
+    "AWG": "24awg",
+    "mm²": "0.2 mm2",
+    "°C": "30 °C",
+    "": "85 %",
+    "K/W": "40",
+}
 
 
 def _dimension(symbol: str, wanted: str) -> tuple[str, float] | None:

@@ -55,8 +55,12 @@ def with_warning(plan: Plan) -> Plan:
 def pack_of(part_id: str, name: str, cell: Any, series: int, parallel: int, *, cutoff: float) -> Pack:
     return Pack.model_validate(
         {
-            "id": part_id, "name": name, "cell": cell, "series": series, "parallel": parallel,
+            "id": part_id,
+            "name": name,
+            "cell": cell,
+            "series": series,
+            "parallel": parallel,
             "link_resistance_ohm": {"low": 0.002, "likely": 0.004, "high": 0.008, "grade": "typical", "source": "strip links"},
             "protection": protection_for(cell, parallel, cutoff),
         }
-    )  # fmt: skip
+    )

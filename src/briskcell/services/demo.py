@@ -108,10 +108,17 @@ def _curlew() -> Plan:
     )
 
 
-CROSSING = Day(name="The morning crossing", begins_h=8.5, stretches=(
-    Stretch(what="boot", minutes=1), Stretch(what="play", minutes=119), Stretch(what="off", minutes=60),
-    Stretch(what="play", minutes=60, plug="own"), Stretch(what="play", minutes=90),
-))  # fmt: skip
+CROSSING = Day(
+    name="The morning crossing",
+    begins_h=8.5,
+    stretches=(
+        Stretch(what="boot", minutes=1),
+        Stretch(what="play", minutes=119),
+        Stretch(what="off", minutes=60),
+        Stretch(what="play", minutes=60, plug="own"),
+        Stretch(what="play", minutes=90),
+    ),
+)
 
 
 @cache

@@ -54,8 +54,10 @@ class Devices:
                 if self._tries == 0:
                     self._code = ""
                     whence = ", ".join(dict.fromkeys(self._refused))
-                    self.alarm = (f"{TRIES} wrong codes were given for this shelf from {whence}. The code no longer holds; if that "
-                                  "was not you, end the sharing on this network.")  # fmt: skip
+                    self.alarm = (
+                        f"{TRIES} wrong codes were given for this shelf from {whence}. The code no longer holds; if that "
+                        "was not you, end the sharing on this network."
+                    )
                 return None
             self._code = ""  # once
             reads_only = self.reads_only

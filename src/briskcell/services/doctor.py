@@ -20,8 +20,10 @@ from briskcell.store.packed import unpacked
 from .folder import DATABASE, SECRET
 from .judge import judged
 
-MEND = ("Save what can be read with “brisk-cell export-all FOLDER”, start with another folder, named with --data, and take the "
-        "plans in there.")  # fmt: skip
+MEND = (
+    "Save what can be read with “brisk-cell export-all FOLDER”, start with another folder, named with --data, and take the "
+    "plans in there."
+)
 NAMED = 20  # revisions in trouble that are named one by one
 
 

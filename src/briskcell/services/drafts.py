@@ -119,10 +119,17 @@ def from_parts(wanted: PartsRequest) -> Plan:
         take(_rated("fuse", worst_a), id="fuse", fed_by="w-pack"),
         take(_rated("switch", worst_a), id="switch", fed_by="fuse"),
     ]
-    plan = plan_from(wanted.name, "Begun from the parts at hand; every figure is typical for its class.", lead,
-                     shutdown={"soft": True})  # fmt: skip
-    for field, key in (("charger", wanted.charger), ("regulator", wanted.regulator), ("board", wanted.board),
-                       ("screen", wanted.screen), ("sound", wanted.sound), ("board", "controls-wired")):  # fmt: skip
+    plan = plan_from(
+        wanted.name, "Begun from the parts at hand; every figure is typical for its class.", lead, shutdown={"soft": True}
+    )
+    for field, key in (
+        ("charger", wanted.charger),
+        ("regulator", wanted.regulator),
+        ("board", wanted.board),
+        ("screen", wanted.screen),
+        ("sound", wanted.sound),
+        ("board", "controls-wired"),
+    ):
         try:
             plan = add(plan, key).plan if key else plan
         except FigureError as error:
@@ -234,10 +241,13 @@ def _first(wanted: DraftRequest, scale: float) -> Plan:
     charger = next(p for p in build if isinstance(p, ChargeBoard))
     # A draft takes as long to charge as its own charger needs, with a fifth to spare, and never asks for less than 3 h.
     charge_hours = max(3.0, round(1.2 * cell.label_ah.high * parallel / charger.current_a.likely + 0.5))
-    brief = {"hours": wanted.hours, "thickness_mm": wanted.thickness_mm, "charge_hours": charge_hours,
-             "play_while_charging": layout.series == 1 if wanted.on_charger is None else wanted.on_charger}  # fmt: skip
-    return with_warning(plan_from(wanted.name, NOTE, [*build, *loads], brief=brief, case=case, bay=bay,
-                                  shutdown={"soft": True}))  # fmt: skip
+    brief = {
+        "hours": wanted.hours,
+        "thickness_mm": wanted.thickness_mm,
+        "charge_hours": charge_hours,
+        "play_while_charging": layout.series == 1 if wanted.on_charger is None else wanted.on_charger,
+    }
+    return with_warning(plan_from(wanted.name, NOTE, [*build, *loads], brief=brief, case=case, bay=bay, shutdown={"soft": True}))
 
 
 def _case_for(mean_w: float, thickness_mm: float) -> tuple[dict[str, Any], bool]:

@@ -45,8 +45,11 @@ def judged(plan: Plan, about: str, near: Assessment | None = None) -> Assessment
     found.work_out()
     if isinstance(watch := found.report, Watch) and watch.failed:
         what = ", ".join(dict.fromkeys(watch.failed))
-        raise FigureError("", f"With this the build could not be judged ({what}), so nothing was changed.",
-                          fix="Try another figure; the log says what went wrong.")  # fmt: skip
+        raise FigureError(
+            "",
+            f"With this the build could not be judged ({what}), so nothing was changed.",
+            fix="Try another figure; the log says what went wrong.",
+        )
     return found
 
 

@@ -32,8 +32,15 @@ def mending(assessed: Assessment, revision: int) -> Work:
             return progress.stopped()
 
         found = mend_all(assessed, ended=ended)
-        return {"revision": revision, "steps": found.steps, "left": found.left, "judged": found.judged, "figures": _figures(found),
-                "plan": document_of(found.after.plan), "conflict": _conflict(found)}  # fmt: skip
+        return {
+            "revision": revision,
+            "steps": found.steps,
+            "left": found.left,
+            "judged": found.judged,
+            "figures": _figures(found),
+            "plan": document_of(found.after.plan),
+            "conflict": _conflict(found),
+        }
 
     return work
 

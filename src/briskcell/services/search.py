@@ -69,8 +69,11 @@ def search(a: Assessment, judged: Judged, rows: Sequence[DrawerRow] = (), kind: 
     ]
     if not cells or not boards:
         what = "cell that the build could take" if not cells else f"board that gives {show(main.output_v.likely, 'V')} here"
-        raise FigureError("search", f"No {what} lies in the drawer." if kind == IN_DRAWER else f"Every {what} is sold out.",
-                          fix="Say in the drawer what you have.")  # fmt: skip
+        raise FigureError(
+            "search",
+            f"No {what} lies in the drawer." if kind == IN_DRAWER else f"Every {what} is sold out.",
+            fix="Say in the drawer what you have.",
+        )
     a = replace(a, stock=replace(a.stock, chargers=tuple(c for c in a.stock.chargers if asked(c.part_class))))
     chunks = len(boards) * -(-len(cells) * len(PARALLEL) * len(GAUGES) // CHUNK)
 
@@ -93,10 +96,15 @@ def search(a: Assessment, judged: Judged, rows: Sequence[DrawerRow] = (), kind: 
             judged.note(kept, now=True)
         else:
             judged.forget()
-        return {"judged": len(out.runtime_h), "share": len(kept) / max(chunks, 1), "wanted_h": plan.brief.hours,
-                "chargers": len(filled.boards) if filled else 0, **_results(a, out, filled, drawer, alone=kind == IN_DRAWER),
-                "margins": [plan.brief.margins.comfortable, plan.brief.margins.close],
-                "seconds": time.perf_counter() - start}  # fmt: skip
+        return {
+            "judged": len(out.runtime_h),
+            "share": len(kept) / max(chunks, 1),
+            "wanted_h": plan.brief.hours,
+            "chargers": len(filled.boards) if filled else 0,
+            **_results(a, out, filled, drawer, alone=kind == IN_DRAWER),
+            "margins": [plan.brief.margins.comfortable, plan.brief.margins.close],
+            "seconds": time.perf_counter() - start,
+        }
 
     return work
 
@@ -107,8 +115,11 @@ def _ends(plan: Plan) -> tuple[Pack, Link, Converter]:
     behind = plan.fed.get(behind_links(plan, wire).id, ()) if wire else ()
     main = next((c for c in behind if isinstance(c, Converter)), None)
     if pack is None or wire is None or main is None or len(behind) != 1 or plan.converters[0] is not main:
-        raise FigureError("search", "The wide search knows builds of one pack, a wire right behind it, and one board for all.",
-                          fix="Use the list of packs above.")  # fmt: skip
+        raise FigureError(
+            "search",
+            "The wide search knows builds of one pack, a wire right behind it, and one board for all.",
+            fix="Use the list of packs above.",
+        )
     return pack, wire, main
 
 
@@ -163,15 +174,20 @@ def _row(out: Scouted, offer: Offer, thick: Array, cost: Array, filled: Filling 
     price = float(cost[k]) + (float(filled.cost[offer.charger]) if filled is not None and offer.charger is not None else 0.0)
     fills = float(filled.hours[offer.charger, out.cell[k], out.parallel[k]]) if filled and offer.charger is not None else None
     return {
-        "cell": cell.part_class, "cell_name": cell.name, "parallel": int(out.parallel[k]),
-        "board": board.part_class, "board_name": board.name, "awg": float(out.awg[k]),
-        "charger": charger.part_class if charger else "", "charger_name": charger.name if charger else "",
+        "cell": cell.part_class,
+        "cell_name": cell.name,
+        "parallel": int(out.parallel[k]),
+        "board": board.part_class,
+        "board_name": board.name,
+        "awg": float(out.awg[k]),
+        "charger": charger.part_class if charger else "",
+        "charger_name": charger.name if charger else "",
         "runtime_h": round(float(out.runtime_h[k]), 4),
         "thickness_mm": round(float(thick[k]), 2) if np.isfinite(thick[k]) else None,
         "mass_g": round(float(out.mass_g[k]), 1) if np.isfinite(out.mass_g[k]) else None,
         "cost": round(price, 2) if np.isfinite(price) else None,
         "charge_h": round(fills, 4) if fills is not None else None,
-    }  # fmt: skip
+    }
 
 
 def _whole(a: Assessment, row: dict[str, Any]) -> dict[str, Any]:

@@ -60,9 +60,11 @@ class Workshop:
         opened, benches = self.builds.open(build_id), self.benches
         units = benches.units(build_id)
         return Record(
-            opened.revision.created_at, opened.revision.changes - 1, tuple(benches.proof(u, opened.assessed) for u in units),
+            opened.revision.created_at,
+            opened.revision.changes - 1,
+            tuple(benches.proof(u, opened.assessed) for u in units),
             {u.id: [(r, benches.totals(r)) for r in benches.runs(u.id) if r.state != "running"] for u in units},
-        )  # fmt: skip
+        )
 
     def close(self) -> None:
         """End long work and runs, and let go of the file."""

@@ -113,8 +113,9 @@ class Store:
             return self._epoch()
         return str(found)
 
-    def builds(self, *, like: str = "", first: int = 0, most: int = 50, removed: bool = False, state: str = "",
-               order: str = "changed") -> tuple[list[BuildRow], int]:  # fmt: skip
+    def builds(
+        self, *, like: str = "", first: int = 0, most: int = 50, removed: bool = False, state: str = "", order: str = "changed"
+    ) -> tuple[list[BuildRow], int]:
         """Some builds on the shelf, or of those removed from it, and how many there are in all.
 
         ``state`` is ``fails`` or ``holds``, by the summaries that are kept; ``order`` is one of ``ORDERS``.
@@ -187,18 +188,32 @@ class Store:
         with Session(self.reader) as session:
             build = _build(session, build_id)
             columns = (
-                Revision.id, Revision.key, Revision.parent_id, Revision.words, Revision.name, Revision.created_at,
+                Revision.id,
+                Revision.key,
+                Revision.parent_id,
+                Revision.words,
+                Revision.name,
+                Revision.created_at,
                 Revision.summary,
-            )  # fmt: skip
+            )
             own = Revision.build_id == build.id
             found = session.execute(select(*columns).where(own).order_by(Revision.id.desc()).offset(first).limit(most)).all()
             count = session.scalar(select(func.count()).where(own)) or 0
             line = set(session.scalars(text(_LINE), {"tip": build.tip_id, "least": found[-1].id if found else 0}))
             made = [
-                HistoryRow(id=r.id, key=r.key, parent_id=r.parent_id, words=r.words, name=r.name, created_at=r.created_at,
-                           on_line=r.id in line, head=r.id == build.head_id, summary=r.summary)
+                HistoryRow(
+                    id=r.id,
+                    key=r.key,
+                    parent_id=r.parent_id,
+                    words=r.words,
+                    name=r.name,
+                    created_at=r.created_at,
+                    on_line=r.id in line,
+                    head=r.id == build.head_id,
+                    summary=r.summary,
+                )
                 for r in found
-            ]  # fmt: skip
+            ]
             return made, count
 
     def name(self, build_id: int, revision_id: int, name: str) -> None:
@@ -212,8 +227,9 @@ class Store:
             if (found := session.get(Revision, revision_id)) is not None:
                 found.title, found.summary = title[:120], summary
 
-    def save(self, build_id: int, base_id: int, document: Document, words: str,
-             summary: Summary | None = None) -> StoredRevision | Stale:  # fmt: skip
+    def save(
+        self, build_id: int, base_id: int, document: Document, words: str, summary: Summary | None = None
+    ) -> StoredRevision | Stale:
         """Save a change that started from ``base_id``. From the head it becomes the head; else it is only kept."""
         with Session(self.writer) as session, session.begin():
             build = _build(session, build_id)
@@ -249,11 +265,19 @@ class Store:
             _build(session, build_id).removed_at = now() if removed else None
 
     @staticmethod
-    def _add(session: Session, build: Build, parent: int | None, document: Document, words: str,
-             summary: Summary | None) -> Revision:  # fmt: skip
+    def _add(
+        session: Session, build: Build, parent: int | None, document: Document, words: str, summary: Summary | None
+    ) -> Revision:
         title = str(document.get("name", ""))[:120]
-        new = Revision(build_id=build.id, parent_id=parent, created_at=now(), words=words[:400], document=document, title=title,
-                       summary=summary)  # fmt: skip
+        new = Revision(
+            build_id=build.id,
+            parent_id=parent,
+            created_at=now(),
+            words=words[:400],
+            document=document,
+            title=title,
+            summary=summary,
+        )
         session.add(new)
         session.flush()
         return new

@@ -120,6 +120,8 @@ def why(error: Exception, path: Path | str = "the file of builds") -> str:
     if "readonly" in words or "read-only" in words or "unable to open" in words:
         return f"{path} may not be written. Change its permissions, or name another folder with --data."
     if isinstance(error, DatabaseError) or "malformed" in words or "not a database" in words:
-        return (f"{path} is damaged. “brisk-cell doctor” says what can still be read, “brisk-cell export-all” saves it; "
-                "then start with another folder, named with --data.")  # fmt: skip
+        return (
+            f"{path} is damaged. “brisk-cell doctor” says what can still be read, “brisk-cell export-all” saves it; "
+            "then start with another folder, named with --data."
+        )
     return f"{path} cannot be used: {error}"

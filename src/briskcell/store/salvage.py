@@ -16,8 +16,14 @@ from .tables import new_key
 PLAIN = ("alembic_version", "shelf", "layout")  # tables whose rows have no number of their own
 STEP = 4_000  # numbers that are tried one by one behind the last row that could be read
 # A row that belongs to one that is lost goes with it.
-BELONGS = (("revision", "build_id", "build"), ("job", "build_id", "build"), ("unit", "build_id", "build"),
-           ("reading", "unit_id", "unit"), ("run", "unit_id", "unit"), ("entry", "unit_id", "unit"))  # fmt: skip
+BELONGS = (
+    ("revision", "build_id", "build"),
+    ("job", "build_id", "build"),
+    ("unit", "build_id", "build"),
+    ("reading", "unit_id", "unit"),
+    ("run", "unit_id", "unit"),
+    ("entry", "unit_id", "unit"),
+)
 
 
 @dataclass(frozen=True, slots=True)

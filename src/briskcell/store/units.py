@@ -71,9 +71,14 @@ class UnitStore:
             return made.id
 
     def take(
-        self, unit_id: int, step: str, value: float | None, reason: str = "", part_class: str = "",
+        self,
+        unit_id: int,
+        step: str,
+        value: float | None,
+        reason: str = "",
+        part_class: str = "",
         note: dict[str, str] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """A reading on a unit."""
         with Session(self._writer) as session, session.begin():
             session.add(

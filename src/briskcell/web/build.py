@@ -52,8 +52,9 @@ def render(opened: Opened | Conflict, view: View) -> Response:
             "mine": differences(conflict.base.plan, conflict.mine.plan),
         }
     merged = differences(*shown.meanwhile) if shown.meanwhile else []
-    return page_or_partial("build.html", "frame/_build.html", status=409 if conflict else 200, merged=merged,
-                           pieces=pieces(context), **context)  # fmt: skip
+    return page_or_partial(
+        "build.html", "frame/_build.html", status=409 if conflict else 200, merged=merged, pieces=pieces(context), **context
+    )
 
 
 def addresses(opened: Opened, view: View) -> dict[str, str]:
@@ -70,8 +71,9 @@ def addresses(opened: Opened, view: View) -> dict[str, str]:
 def find(build_id: int) -> str:
     """What the finder lists: asked for when it opens."""
     opened, view = builds().open(build_id), view_of(request.args)
-    return render_template("frame/_found.html", found=findable(opened.assessed), id=build_id, view=view,
-                           opened=opened, **addresses(opened, view))  # fmt: skip
+    return render_template(
+        "frame/_found.html", found=findable(opened.assessed), id=build_id, view=view, opened=opened, **addresses(opened, view)
+    )
 
 
 @bp.get("/<station>")

@@ -35,9 +35,16 @@ def builds() -> str | Response:
     if len(sides) < 2:
         return redirect(url_for("shelf.shelf", few=1), 303)
     lines = compare.lines(sides)
-    return render_template("compare.html", sides=sides, lines=lines, verdicts=compare.verdicts(sides, lines),
-                           parts=compare.parts(sides), findings=compare.findings(sides), plots=overlaid(sides),
-                           lost=len(wanted) - len(sides))  # fmt: skip
+    return render_template(
+        "compare.html",
+        sides=sides,
+        lines=lines,
+        verdicts=compare.verdicts(sides, lines),
+        parts=compare.parts(sides),
+        findings=compare.findings(sides),
+        plots=overlaid(sides),
+        lost=len(wanted) - len(sides),
+    )
 
 
 def _opened(build_id: int) -> Opened | None:

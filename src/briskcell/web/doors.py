@@ -10,8 +10,15 @@ from waitress.server import create_server
 from .app import MOST_BODY
 
 # A body is refused where it is read, before it is kept; a connection that sends nothing is closed before long.
-LIMITS = {"max_request_body_size": MOST_BODY, "max_request_header_size": 32_768, "connection_limit": 400, "channel_timeout": 15,
-          "cleanup_interval": 5, "threads": 12, "ident": "brisk-cell"}  # fmt: skip
+LIMITS = {
+    "max_request_body_size": MOST_BODY,
+    "max_request_header_size": 32_768,
+    "connection_limit": 400,
+    "channel_timeout": 15,
+    "cleanup_interval": 5,
+    "threads": 12,
+    "ident": "brisk-cell",
+}
 MOST_OF_ONE = 64  # connections that one address may hold without asking for anything
 
 

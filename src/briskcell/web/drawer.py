@@ -21,8 +21,13 @@ FIELDS = ("quantity", "price", "measured")
 
 def _page(error: FigureError | None = None, typed: dict[str, str] | None = None) -> str:
     rows, _ = builds().shelf()
-    context: dict[str, Any] = {"items": workshop().drawer.contents(), "classes": drawer.all_classes(), "error": error,
-                               "typed": dict.fromkeys(("part_class", *FIELDS), "") | (typed or {}), "builds": rows}  # fmt: skip
+    context: dict[str, Any] = {
+        "items": workshop().drawer.contents(),
+        "classes": drawer.all_classes(),
+        "error": error,
+        "typed": dict.fromkeys(("part_class", *FIELDS), "") | (typed or {}),
+        "builds": rows,
+    }
     return render_template("drawer.html", **context)
 
 
@@ -96,5 +101,6 @@ def others(build_id: int, part: str) -> str:
     """Which other classes would do in a part's place."""
     assessed = builds().open(build_id).assessed
     found = assessed.plan.by_id.get(part) or abort(404)
-    return render_template("frame/_substitutes.html", id=build_id, part=found,
-                           found=substitutes(assessed, found, workshop().drawer.rows()))  # fmt: skip
+    return render_template(
+        "frame/_substitutes.html", id=build_id, part=found, found=substitutes(assessed, found, workshop().drawer.rows())
+    )

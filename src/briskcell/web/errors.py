@@ -69,10 +69,11 @@ def install(app: Flask) -> None:
     @app.errorhandler(CSRFError)
     def csrf(_error: CSRFError) -> Response:
         return page(
-            400, "This page is older than what stands here now",
+            400,
+            "This page is older than what stands here now",
             "It is from before a backup was put back, or of another session. Nothing was changed, and what you typed stays in its "
             "field: reload the page, and try again.",
-        )  # fmt: skip
+        )
 
     @app.errorhandler(OlderShelfError)
     def older(error: OlderShelfError) -> Response:

@@ -24,10 +24,19 @@ def share(value: float | str) -> float | str:
 
 def install(app: Flask) -> None:
     """Register filters and globals."""
-    app.jinja_env.filters.update(drawn=drawn, share=share, show=show, told=told, typed=typed, slot=slot_of,
-                                 grade=lambda g: GRADES.get(g, g), short_grade=lambda g: SHORT_GRADES.get(g, g))  # fmt: skip
-    app.jinja_env.globals.update(patterns=Markup(patterns_of_a_page()), version=__version__, grades=GRADES, preferred=preferred,
-                                 unit_choices=CHOICES)  # fmt: skip
+    app.jinja_env.filters.update(
+        drawn=drawn,
+        share=share,
+        show=show,
+        told=told,
+        typed=typed,
+        slot=slot_of,
+        grade=lambda g: GRADES.get(g, g),
+        short_grade=lambda g: SHORT_GRADES.get(g, g),
+    )
+    app.jinja_env.globals.update(
+        patterns=Markup(patterns_of_a_page()), version=__version__, grades=GRADES, preferred=preferred, unit_choices=CHOICES
+    )
     app.jinja_env.undefined = StrictUndefined
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
 

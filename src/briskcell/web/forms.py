@@ -37,9 +37,15 @@ class _Answers(FlaskForm):  # type: ignore[misc]
     class Meta:
         csrf = False
 
-    name = StringField("Name", validators=[InputRequired("A build needs a name of 1 to 120 characters. Type one."),
-                                           Length(1, 120, "A build needs a name of 1 to 120 characters. Shorten it.")],
-                       render_kw={"placeholder": "a shore bird, say"}, filters=[lambda text: (text or "").strip()])  # fmt: skip
+    name = StringField(
+        "Name",
+        validators=[
+            InputRequired("A build needs a name of 1 to 120 characters. Type one."),
+            Length(1, 120, "A build needs a name of 1 to 120 characters. Shorten it."),
+        ],
+        render_kw={"placeholder": "a shore bird, say"},
+        filters=[lambda text: (text or "").strip()],
+    )
     hints: ClassVar[dict[str, str]] = {}
     choices: ClassVar[dict[str, tuple[str, str]]] = {}  # of a field: which classes, and the word for none
 
@@ -59,8 +65,14 @@ class NewBuildForm(_Answers):
     """From what it must do."""
 
     way = "wish"
-    hints: ClassVar = {"hours": "5h30, 6 h, 90 min", "thickness": "28 mm, 1.1 in", "screen": "or none", "sound": "or none",
-                       "radio": "or none", "on_charger": "a power path feeds both"}  # fmt: skip
+    hints: ClassVar = {
+        "hours": "5h30, 6 h, 90 min",
+        "thickness": "28 mm, 1.1 in",
+        "screen": "or none",
+        "sound": "or none",
+        "radio": "or none",
+        "on_charger": "a power path feeds both",
+    }
     choices: ClassVar = {
         "board": ("boards", ""),
         "screen": ("screens", "none"),
@@ -83,9 +95,16 @@ class NewBuildForm(_Answers):
     def request(self) -> DraftRequest:
         """What is asked for, once the form holds."""
         hours, thickness = (read(plain(f.data or "", u), u) for f, u in ((self.hours, "h"), (self.thickness, "mm")))
-        return DraftRequest(name=self.name.data or "", board=self.board.data, screen=self.screen.data or "", hours=hours,
-                            thickness_mm=thickness, sound=self.sound.data or "", radio=self.radio.data or "",
-                            on_charger={"yes": True, "no": False}.get(self.on_charger.data or ""))  # fmt: skip
+        return DraftRequest(
+            name=self.name.data or "",
+            board=self.board.data,
+            screen=self.screen.data or "",
+            hours=hours,
+            thickness_mm=thickness,
+            sound=self.sound.data or "",
+            radio=self.radio.data or "",
+            on_charger={"yes": True, "no": False}.get(self.on_charger.data or ""),
+        )
 
 
 class PartsForm(_Answers):
@@ -93,8 +112,14 @@ class PartsForm(_Answers):
 
     way = "parts"
     hints: ClassVar = {"series": "1 to 12", "parallel": "1 to 24", "regulator": "or what the parts need", "charger": "or none"}
-    choices: ClassVar = {"cell": ("cells", ""), "board": ("boards", ""), "screen": ("screens", "none"), "sound": ("sounds", "none"),
-                         "charger": ("chargers", "none"), "regulator": ("regulators", "what the parts need")}  # fmt: skip
+    choices: ClassVar = {
+        "cell": ("cells", ""),
+        "board": ("boards", ""),
+        "screen": ("screens", "none"),
+        "sound": ("sounds", "none"),
+        "charger": ("chargers", "none"),
+        "regulator": ("regulators", "what the parts need"),
+    }
 
     cell = SelectField("Cell", default="cell-18650-e35", validate_choice=False)
     series = StringField("In series", default="1", validators=[figure("", 1, 12)])
@@ -108,9 +133,17 @@ class PartsForm(_Answers):
     def request(self) -> PartsRequest:
         """What is there, once the form holds."""
         series, parallel = (round(read(f.data or "", "")) for f in (self.series, self.parallel))
-        return PartsRequest(name=self.name.data or "", cell=self.cell.data, series=series, parallel=parallel, board=self.board.data,
-                            screen=self.screen.data or "", sound=self.sound.data or "", charger=self.charger.data or "",
-                            regulator=self.regulator.data or "")  # fmt: skip
+        return PartsRequest(
+            name=self.name.data or "",
+            cell=self.cell.data,
+            series=series,
+            parallel=parallel,
+            board=self.board.data,
+            screen=self.screen.data or "",
+            sound=self.sound.data or "",
+            charger=self.charger.data or "",
+            regulator=self.regulator.data or "",
+        )
 
 
 FORMS: dict[str, type[_Answers]] = {"wish": NewBuildForm, "parts": PartsForm}

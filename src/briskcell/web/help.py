@@ -33,73 +33,95 @@ class StationHelp:
 HELP: dict[str, StationHelp] = {
     "brief": StationHelp(
         "What the console must do. Everything else is held against it.",
-        ("Hours of play and hours on the charger: they size the pack.",
-         "How thick the case may be, how warm the room is, and whether it is played while it charges.",
-         "What you do not care about stays empty, and is not judged."),
+        (
+            "Hours of play and hours on the charger: they size the pack.",
+            "How thick the case may be, how warm the room is, and whether it is played while it charges.",
+            "What you do not care about stays empty, and is not judged.",
+        ),
     ),
     "draw": StationHelp(
         "What each part takes at rest, in play and at its peak.",
-        ("Put in every part, the small ones too; a class of the library stands in until you have measured.",
-         "Say how the time is spent: rest, play, peak, and which games.",
-         "Measure the parts with the largest share first; what is guessed is marked."),
+        (
+            "Put in every part, the small ones too; a class of the library stands in until you have measured.",
+            "Say how the time is spent: rest, play, peak, and which games.",
+            "Measure the parts with the largest share first; what is guessed is marked.",
+        ),
     ),
     "rails": StationHelp(
         "Which boards make which volts, and whether each can give what is asked at the worst moment.",
-        ("See what every part accepts, then how few supply voltages serve them all.",
-         "Choose boards with a quarter to spare at the peak, near the end of the pack: that is where they give least.",
-         "A part short of its volts is helped by a thicker wire, a shorter path or a rail of its own."),
+        (
+            "See what every part accepts, then how few supply voltages serve them all.",
+            "Choose boards with a quarter to spare at the peak, near the end of the pack: that is where they give least.",
+            "A part short of its volts is helped by a thicker wire, a shorter path or a rail of its own.",
+        ),
     ),
     "pack": StationHelp(
         "Which cells, how many, and what ends play.",
-        ("Series sets the volts, parallel the hours and what each cell has to give.",
-         "Look at what ends play: if a board stops first, more cells do not help.",
-         "Then what a peak resets, where the warning belongs, how it is switched off, and whether it fits the bay."),
+        (
+            "Series sets the volts, parallel the hours and what each cell has to give.",
+            "Look at what ends play: if a board stops first, more cells do not help.",
+            "Then what a peak resets, where the warning belongs, how it is switched off, and whether it fits the bay.",
+        ),
     ),
     "charge": StationHelp(
         "How the pack is filled, how long it takes, and what the console does meanwhile.",
-        ("The board must be made for the cells: their number in series, their chemistry, their end volts.",
-         "Choose whether the console is fed first (power path), cut out, or hangs on the cell: the last two have their price.",
-         "See it on the charger in the map, from each supply you may meet."),
+        (
+            "The board must be made for the cells: their number in series, their chemistry, their end volts.",
+            "Choose whether the console is fed first (power path), cut out, or hangs on the cell: the last two have their price.",
+            "See it on the charger in the map, from each supply you may meet.",
+        ),
     ),
     "day": StationHelp(
         "Whether it lasts the days it is meant for, and when it has to be plugged in.",
-        ("Lay out a day as it will be: started, played, put away, plugged in; drag the ends, or type it.",
-         "See where it stops, and what of it is missed; then plug in earlier, play less, or go back to the pack.",
-         "Ask for the latest moment to plug in, and the weakest supply that would do: a minute later it does not last."),
+        (
+            "Lay out a day as it will be: started, played, put away, plugged in; drag the ends, or type it.",
+            "See where it stops, and what of it is missed; then plug in earlier, play less, or go back to the pack.",
+            "Ask for the latest moment to plug in, and the weakest supply that would do: a minute later it does not last.",
+        ),
     ),
     "wiring": StationHelp(
         "Every wire, fuse and contact: what it drops, what it warms to, what a short does, and in which order they are joined.",
-        ("Type how long each wire really is; the finder then gives the thinnest that does.",
-         "Put a fuse right at the pack, and see that it opens before a wire behind it suffers.",
-         "Join from the far ends to the pack: nothing is live before the last joint."),
+        (
+            "Type how long each wire really is; the finder then gives the thinnest that does.",
+            "Put a fuse right at the pack, and see that it opens before a wire behind it suffers.",
+            "Join from the far ends to the pack: nothing is live before the last joint.",
+        ),
     ),
     "heat": StationHelp(
         "Where the watts end as heat, and what gets too warm first: hand, cells or a board.",
-        ("Look at each use, charging while playing too: cells may be used to 60 °C and charged to 45 °C.",
-         "Vents low and high cool more than a thin shell; where it is held, it gives off nothing.",
-         "Take what is free first; the list ranks the rest by degrees for the money."),
+        (
+            "Look at each use, charging while playing too: cells may be used to 60 °C and charged to 45 °C.",
+            "Vents low and high cool more than a thin shell; where it is held, it gives off nothing.",
+            "Take what is free first; the list ranks the rest by degrees for the money.",
+        ),
     ),
     "room": StationHelp(
         "Where every part lies in the case, what meets, and what makes the case as thick as it is.",
-        ("Check the sizes: measure with the plugs in, and the cells as they swell.",
-         "Lay everything, then move by hand what you know better; cells keep away from warm boards, antennas and bare chips.",
-         "The list of millimetres says which connector, part or edge to give up first."),
+        (
+            "Check the sizes: measure with the plugs in, and the cells as they swell.",
+            "Lay everything, then move by hand what you know better; cells keep away from warm boards, antennas and bare chips.",
+            "The list of millimetres says which connector, part or edge to give up first.",
+        ),
     ),
     "bench": StationHelp(
         "Whether a console that was made is as it was planned, proven one safe step after another.",
-        ("Begin a unit; a second one starts unproven, whatever the first one read.",
-         "Take the steps as they come: nothing is live until pads, joints and shorts are proven.",
-         "Where a reading is off, look at the causes in their order; pass it only for a reason, which is kept.",
-         "Add a meter or a load, or put the build on the simulated bench, and let it read; a discharge gives the capacity.",
-         "Practice hides a fault in this very build: find it with as few readings as you can, before anything is joined."),
+        (
+            "Begin a unit; a second one starts unproven, whatever the first one read.",
+            "Take the steps as they come: nothing is live until pads, joints and shorts are proven.",
+            "Where a reading is off, look at the causes in their order; pass it only for a reason, which is kept.",
+            "Add a meter or a load, or put the build on the simulated bench, and let it read; a discharge gives the capacity.",
+            "Practice hides a fault in this very build: find it with as few readings as you can, before anything is joined.",
+        ),
     ),
     "log": StationHelp(
         "What happened to a console that was made, and what that says about its plan and the next pack.",
-        ("Time a run from full, or take in a meter's log as CSV: what its columns are is recognised, shown and corrected.",
-         "A complaint is a measurement too: say when it fails, and the weak points are ranked, with the one reading that tells.",
-         "Every run narrows the forecast, for this pack and for any other; it says how many runs it rests on."),
+        (
+            "Time a run from full, or take in a meter's log as CSV: what its columns are is recognised, shown and corrected.",
+            "A complaint is a measurement too: say when it fails, and the weak points are ranked, with the one reading that tells.",
+            "Every run narrows the forecast, for this pack and for any other; it says how many runs it rests on.",
+        ),
     ),
-}  # fmt: skip
+}
 
 GLOSSARY: tuple[tuple[str, str], ...] = (
     ("1S, 2S; 1P, 2P", "Cells one after the other (their volts add) and side by side (their hours add): 2S2P is four cells."),

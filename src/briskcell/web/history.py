@@ -33,13 +33,24 @@ def history(build_id: int) -> str:
     if other and to:
         had, has = ({f.key: f"{f.state}: {f.cause}" for f in o.assessed.findings} for o in (other, to))
         beside = {
-            "compared": figures_of(other, to), "differences": differences(other.plan, to.plan),
+            "compared": figures_of(other, to),
+            "differences": differences(other.plan, to.plan),
             "came": [words for key, words in has.items() if key not in had],
             "went": [words for key, words in had.items() if key not in has],
             "plots": overlaid([Side(0, "Then", other.assessed), Side(0, "Now", to.assessed)]),
-        }  # fmt: skip
-    return render_template("history.html", id=build_id, opened=opened, rows=rows, count=count, page=page, other=other, to=to,
-                           pages=-(-count // HISTORY_PAGE), **beside)  # fmt: skip
+        }
+    return render_template(
+        "history.html",
+        id=build_id,
+        opened=opened,
+        rows=rows,
+        count=count,
+        page=page,
+        other=other,
+        to=to,
+        pages=-(-count // HISTORY_PAGE),
+        **beside,
+    )
 
 
 def _revision(arg: str) -> int | None:

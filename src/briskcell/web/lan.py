@@ -100,8 +100,11 @@ def at_the_computer(slot: str) -> None:
     device = who_asks()
     found = None if device is None else workshop().devices.get(device)
     if device is not None and (found is None or not found.may_load):
-        raise FigureError(slot, "This device may not add instruments, or let a load draw.",
-                          fix="Do it at the computer, or allow it there under Devices.")  # fmt: skip
+        raise FigureError(
+            slot,
+            "This device may not add instruments, or let a load draw.",
+            fix="Do it at the computer, or allow it there under Devices.",
+        )
 
 
 @bp.get("/pair")

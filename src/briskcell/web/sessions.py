@@ -28,6 +28,9 @@ class Timeless(SecureCookieSessionInterface):
             response.vary.add("Cookie")
         if session.modified:
             response.set_cookie(
-                self.get_cookie_name(app), self._signer(app).dumps(dict(session)), httponly=True, path="/",
+                self.get_cookie_name(app),
+                self._signer(app).dumps(dict(session)),
+                httponly=True,
+                path="/",
                 samesite=self.get_cookie_samesite(app),
-            )  # fmt: skip
+            )

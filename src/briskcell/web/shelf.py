@@ -37,11 +37,22 @@ def shelf() -> str:
     state = request.args.get("state", "") if request.args.get("state") in ("holds", "fails") else ""
     order = request.args.get("order", "") if request.args.get("order") in ORDERS else "changed"
     rows, count = builds().shelf(like, page, state, order)
-    return render_template("shelf.html", rows=rows, count=count, page=page, pages=-(-count // PAGE), like=like, removed=removed,
-                           state=state, order=order, orders=ORDERS, few="few" in request.args,
-                           rivers={r.row.id: small_river(r.known) for r in rows},
-                           backup_due=_backup_due(count),
-                           tour=() if TOUR_COOKIE in request.cookies else TOUR)  # fmt: skip
+    return render_template(
+        "shelf.html",
+        rows=rows,
+        count=count,
+        page=page,
+        pages=-(-count // PAGE),
+        like=like,
+        removed=removed,
+        state=state,
+        order=order,
+        orders=ORDERS,
+        few="few" in request.args,
+        rivers={r.row.id: small_river(r.known) for r in rows},
+        backup_due=_backup_due(count),
+        tour=() if TOUR_COOKIE in request.cookies else TOUR,
+    )
 
 
 def _backup_due(count: int) -> int:

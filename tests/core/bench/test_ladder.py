@@ -24,8 +24,18 @@ from tests.odd import odd_documents
 
 STOCK = catalogue().stock()
 # What the ladder calls each fault of a specimen.
-SAID = {"cold": "cold", "open": "open", "short": "bridge", "swapped": "swapped", "dead cell": "dead cell", "sagging": "weak",
-        "passes": "passes", "dead": "dead", "trimmer": "trimmer", "overcharges": "passes on"}  # fmt: skip
+SAID = {
+    "cold": "cold",
+    "open": "open",
+    "short": "bridge",
+    "swapped": "swapped",
+    "dead cell": "dead cell",
+    "sagging": "weak",
+    "passes": "passes",
+    "dead": "dead",
+    "trimmer": "trimmer",
+    "overcharges": "passes on",
+}
 
 
 def first_off(a: Assessment, fault: Fault, rng: random.Random) -> tuple[Step, float] | None:

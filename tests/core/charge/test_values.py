@@ -20,13 +20,22 @@ from briskcell.model.stores import Bank, Trickle
 from tests.known import drawing, flat_cell, hand_plan
 
 SUPPLY = {"id": "usb", "name": "Supply", "voltage_v": 5.0, "current_limit_a": 2.0, "cable_ohm": 0.2}
-BOARD = {"id": "charger", "name": "Charger", "charges": "pack", "supply": "usb", "layout": "cut_out", "kind": "linear", "current_a": 1.0,
-         "termination_a": 0.1}  # fmt: skip
+BOARD = {
+    "id": "charger",
+    "name": "Charger",
+    "charges": "pack",
+    "supply": "usb",
+    "layout": "cut_out",
+    "kind": "linear",
+    "current_a": 1.0,
+    "termination_a": 0.1,
+}
 SET, BY_SUPPLY, WARMTH, FLOAT, PRECHARGE = range(5)
 
 
-def charge(board: dict[str, Any] | None = None, supply: dict[str, Any] | None = None, cell: dict[str, Any] | None = None,
-           **lists: Any) -> Charge:  # fmt: skip
+def charge(
+    board: dict[str, Any] | None = None, supply: dict[str, Any] | None = None, cell: dict[str, Any] | None = None, **lists: Any
+) -> Charge:
     packs = [{"id": "pack", "name": "Pack", "cell": flat_cell(**(cell or {}))}]
     lists = {"packs": packs, "supplies": [SUPPLY | (supply or {})], "chargers": [BOARD | (board or {})]} | lists
     (found,) = assess(plan_of(hand_plan(**lists))).charges
@@ -101,8 +110,11 @@ def test_diffusion_brings_the_float_voltage_earlier_and_holds_the_tail_back() ->
 
 
 def test_a_power_path_feeds_the_console_first() -> None:
-    c = charge({"layout": "power_path", "kind": "switching", "efficiency": 0.9, "current_a": 3.0}, supply={"cable_ohm": 0.0},
-               loads=[drawing(4.0, "power_w")])  # fmt: skip
+    c = charge(
+        {"layout": "power_path", "kind": "switching", "efficiency": 0.9, "current_a": 3.0},
+        supply={"cable_ohm": 0.0},
+        loads=[drawing(4.0, "power_w")],
+    )
     amps = c.play.current_a[10]
     assert c.play.system_a[10] == pytest.approx(0.8, rel=1e-3)
     assert amps * (3.7 + 0.05 * amps) == pytest.approx(5.0 * 1.2 * 0.9, rel=1e-3)
@@ -127,8 +139,16 @@ def test_what_must_not_or_cannot_be_charged_says_why() -> None:
 
 
 def test_a_bank_fills_with_the_power_its_input_takes() -> None:
-    bank = {"id": "pack", "name": "Bank", "cells_wh": 36, "efficiency": 0.9, "output_v": 5.0, "output_limit_a": 2.0, "charge_w": 12.0,
-            "output_while_charging": False}  # fmt: skip
+    bank = {
+        "id": "pack",
+        "name": "Bank",
+        "cells_wh": 36,
+        "efficiency": 0.9,
+        "output_v": 5.0,
+        "output_limit_a": 2.0,
+        "charge_w": 12.0,
+        "output_while_charging": False,
+    }
     c = charge(packs=[], banks=[bank])
     assert c.off.hours == pytest.approx(36 / (10.0 * 0.9)), "5 V · 2 A is less than its 12 W"
     assert c.play.why == "Bank cuts its output while it charges."
@@ -162,8 +182,13 @@ def test_the_way_in_has_the_resistance_of_cable_supply_and_links() -> None:
 
 
 def test_plugged_in_the_console_hangs_where_its_layout_says() -> None:
-    on_bus = plan_of(hand_plan(supplies=[SUPPLY | {"cable_ohm": 0.1}], chargers=[BOARD | {"layout": "power_path", "path_resistance_ohm": 0.1}],
-                               loads=[drawing(0.5)]))  # fmt: skip
+    on_bus = plan_of(
+        hand_plan(
+            supplies=[SUPPLY | {"cable_ohm": 0.1}],
+            chargers=[BOARD | {"layout": "power_path", "path_resistance_ohm": 0.1}],
+            loads=[drawing(0.5)],
+        )
+    )
     found = plugged(assess(on_bus).op, on_bus.chargers[0], 0.5, "play")
     assert found.bus_v == pytest.approx(5.0 - 0.1 * 1.5)
     assert found.flow.consumer_v[0] == pytest.approx(4.85 - 0.05)
@@ -182,8 +207,14 @@ def test_plugged_in_the_console_hangs_where_its_layout_says() -> None:
 def test_a_power_path_takes_from_the_pack_what_its_supply_is_short_of(kind: str, given_a: float) -> None:
     # 3.7 W at a flat 3.7 V are 1 A; the supply gives what it can of it, a switching board its watts, a linear one its amperes.
     board = BOARD | {"layout": "power_path", "kind": kind, "efficiency": 0.9}
-    plan = plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(ohm=0.0)}], loads=[drawing(3.7, "power_w")],
-                             supplies=[SUPPLY | {"current_limit_a": 0.5}], chargers=[board]))  # fmt: skip
+    plan = plan_of(
+        hand_plan(
+            packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(ohm=0.0)}],
+            loads=[drawing(3.7, "power_w")],
+            supplies=[SUPPLY | {"current_limit_a": 0.5}],
+            chargers=[board],
+        )
+    )
     op = operate(plan)
     found = plugged(op, plan.chargers[0], 0.5, "play")
     assert found.into_a == pytest.approx(-(1.0 - given_a), rel=1e-3)
@@ -196,8 +227,17 @@ def test_a_power_path_takes_from_the_pack_what_its_supply_is_short_of(kind: str,
 
 
 def test_a_crank_gives_most_at_half_its_volts() -> None:
-    crank = Trickle(id="c", name="c", charges="p", open_v=12.0, source_ohm=10.0, bridge_drop_v=2.0, smoothing_f=1e-3, ripple_hz=50.0,
-                    efficiency=0.8)  # fmt: skip
+    crank = Trickle(
+        id="c",
+        name="c",
+        charges="p",
+        open_v=12.0,
+        source_ohm=10.0,
+        bridge_drop_v=2.0,
+        smoothing_f=1e-3,
+        ripple_hz=50.0,
+        efficiency=0.8,
+    )
     flow = trickle_flow(crank, 4.0)
     assert (flow.bus_v, flow.power_w, flow.current_a) == pytest.approx((5.0, 5.0 * 0.5 * 0.8, 0.5))
     assert flow.ripple_v == pytest.approx(0.5 / (2 * 50 * 1e-3))

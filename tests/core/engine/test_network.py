@@ -92,8 +92,11 @@ def test_a_supercapacitor_lasts_as_long_as_its_known_run() -> None:
     assert (found.hours or 0) * 3600 == pytest.approx(known["results"]["time_to_minimum_input_s"], rel=1e-3)
     assert found.stop_soc * 4.8 == pytest.approx(known["results"]["internal_voltage_at_end_V"], rel=1e-3)
     used_j = (found.energy_wh - found.stranded_wh) * 3600
-    assert used_j == pytest.approx(sum(known["results"][k] for k in known["results"] if k.startswith("energy_lost"))
-                                   + known["results"]["energy_delivered_to_load_J"], rel=2e-3)  # fmt: skip
+    assert used_j == pytest.approx(
+        sum(known["results"][k] for k in known["results"] if k.startswith("energy_lost"))
+        + known["results"]["energy_delivered_to_load_J"],
+        rel=2e-3,
+    )
 
 
 def test_a_tree_that_collapses_leaves_the_other_alone() -> None:

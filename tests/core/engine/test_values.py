@@ -30,8 +30,16 @@ from tests.known import drawing, flat_cell, hand_plan
 
 
 def board(kind: str, **figures: Any) -> Converter:
-    plain = {"id": "b", "name": "board", "fed_by": "p", "kind": kind, "output_v": 5.0, "switch_current_a": 3.0,
-             "inductance_h": 2.2e-6, "frequency_hz": 1e6}  # fmt: skip
+    plain = {
+        "id": "b",
+        "name": "board",
+        "fed_by": "p",
+        "kind": kind,
+        "output_v": 5.0,
+        "switch_current_a": 3.0,
+        "inductance_h": 2.2e-6,
+        "frequency_hz": 1e6,
+    }
     loss = {} if kind == "linear" else {"loss": {"kind": "fixed", "efficiency": 0.9}}
     return Converter.model_validate(plain | loss | figures)
 
@@ -102,8 +110,10 @@ def test_the_fit_is_that_of_an_independent_library() -> None:
     import numpy as np
     from scipy.optimize import nnls
 
-    points = tuple(EfficiencyPoint(input_v=v, output_a=a, efficiency=e) for v, a, e in
-                   ((3.0, 0.2, 0.86), (3.0, 1.0, 0.87), (3.7, 0.5, 0.93), (4.2, 2.0, 0.85), (4.2, 0.1, 0.80)))  # fmt: skip
+    points = tuple(
+        EfficiencyPoint(input_v=v, output_a=a, efficiency=e)
+        for v, a, e in ((3.0, 0.2, 0.86), (3.0, 1.0, 0.87), (3.7, 0.5, 0.93), (4.2, 2.0, 0.85), (4.2, 0.1, 0.80))
+    )
     out = np.array([p.output_a * 5.0 for p in points])
     taken = out / np.array([p.efficiency for p in points])
     amps, volts = taken / np.array([p.input_v for p in points]), np.array([p.input_v for p in points])
@@ -145,8 +155,9 @@ def test_cold_and_age_raise_resistance() -> None:
 def test_a_pack_is_s_times_the_volts_and_p_times_the_charge() -> None:
     cell = flat_cell(volts=3.7, ohm=0.05, ah=3.0, empty_v=3.0, health=0.8, self_discharge_per_month=0.03)
     guard = {"cutoff_cell_v": 3.2, "trip_a": 8.0, "resistance_ohm": 0.02}
-    pack = Pack.model_validate({"id": "p", "name": "p", "cell": cell, "series": 2, "parallel": 3, "protection": guard,
-                                "link_resistance_ohm": 0.01})  # fmt: skip
+    pack = Pack.model_validate(
+        {"id": "p", "name": "p", "cell": cell, "series": 2, "parallel": 3, "protection": guard, "link_resistance_ohm": 0.01}
+    )
     found = pack_curves(pack, [1.0, 0.5, 0.0])
     assert list(found.ocv_v) == pytest.approx([7.4] * 3)
     assert found.capacity_ah == pytest.approx(3 * 3.0 * 0.8)

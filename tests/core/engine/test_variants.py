@@ -32,9 +32,12 @@ def test_each_factor_is_the_figure_it_is_a_factor_on() -> None:
     screen, cell = plan.by_id["screen"], pack.cell
     harder = cell.model_copy(update={"resistance_ohm": exactly(3.0 * cell.resistance_ohm.likely)})
     brighter = {s: exactly(1.5 * getattr(screen.draw, s).likely) for s in ("rest", "play", "peak")}  # type: ignore[attr-defined]
-    alone = [plan, replaced(plan, altered(pack, cell=harder)),
-             replaced(plan, altered(screen, power_w=screen.draw.model_copy(update=brighter))),  # type: ignore[attr-defined]
-             replaced(plan, altered(board, output_v=exactly(0.97 * board.output_v.likely)))]  # fmt: skip
+    alone = [
+        plan,
+        replaced(plan, altered(pack, cell=harder)),
+        replaced(plan, altered(screen, power_w=screen.draw.model_copy(update=brighter))),  # type: ignore[attr-defined]
+        replaced(plan, altered(board, output_v=exactly(0.97 * board.output_v.likely))),
+    ]
     for n, other in enumerate(alone):
         flow = operate(other, SOC).flow
         near = 5e-3 if n == 3 else 1e-6  # other volts are other losses, a little: those were fitted at the volts of the class
@@ -58,8 +61,10 @@ def test_peaks_ride_on_what_play_has_polarised() -> None:
     flow = made.peaking(np.array([[False, False], [True, False], [True, True]]))
     fast, whole = made.fast_ohm[0, 0, 0], slow[0, 0, 0]
     ocv = made.ocv_v[0, 0, 0]
-    by_hand = [[ocv - (fast + whole) * 1.0, ocv - whole * 1.0 - fast * 3.0, ocv - whole * 1.0 - fast * 3.5],
-               [ocv - (fast + whole) * 0.5, ocv - whole * 0.5 - fast * 1.5, ocv - whole * 0.5 - fast * 2.0]]  # fmt: skip
+    by_hand = [
+        [ocv - (fast + whole) * 1.0, ocv - whole * 1.0 - fast * 3.0, ocv - whole * 1.0 - fast * 3.5],
+        [ocv - (fast + whole) * 0.5, ocv - whole * 0.5 - fast * 1.5, ocv - whole * 0.5 - fast * 2.0],
+    ]
     for n, volts in enumerate(by_hand):
         assert flow.load_v(0)[:, n, 0] == pytest.approx(volts, abs=1e-6)
     some = made.only(np.array([1]), 1).peaking(np.array([[False, False], [True, False]]))

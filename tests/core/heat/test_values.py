@@ -66,14 +66,28 @@ def test_minutes_to_the_limit_are_those_of_the_skin() -> None:
 
 def test_limits_are_those_of_hands_and_of_the_cells_that_stand_least() -> None:
     assert (touch_limit_c(Brief()), touch_limit_c(Brief(held=False))) == (48.0, 60.0)
-    plan = plan_of(hand_plan(packs=[{"id": "pack", "name": "Pack", "cell": flat_cell(use_high_c=50.0)},
-                                    {"id": "two", "name": "Two", "cell": flat_cell()}]))  # fmt: skip
+    plan = plan_of(
+        hand_plan(
+            packs=[
+                {"id": "pack", "name": "Pack", "cell": flat_cell(use_high_c=50.0)},
+                {"id": "two", "name": "Two", "cell": flat_cell()},
+            ]
+        )
+    )
     assert cells_limit_c(plan) == 50.0
 
 
 def test_parts_warm_over_the_air_by_what_they_lose() -> None:
-    boost = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "thermal_k_per_w": 40.0,
-             "junction_max_c": 110.0, "loss": {"kind": "fixed", "efficiency": 0.9}}  # fmt: skip
+    boost = {
+        "id": "boost",
+        "name": "Boost",
+        "fed_by": "pack",
+        "kind": "boost",
+        "output_v": 5.0,
+        "thermal_k_per_w": 40.0,
+        "junction_max_c": 110.0,
+        "loss": {"kind": "fixed", "efficiency": 0.9},
+    }
     load = drawing(2.7, "power_w", fed_by="boost", theta_k_per_w=10.0, limit_c=85.0)
     h = found(0.0, converters=[boost], loads=[load])
     board, part = h.parts

@@ -39,8 +39,13 @@ def observed(specimen: Specimen) -> tuple[When, str] | None:
     plan = specimen.plan
     loads = [p for p in plan.loads if source_of(plan, p) in plan.stores]
     main = max(loads, key=lambda p: p.draw.play.likely).id
-    order: tuple[tuple[When, str, float], ...] = (("always", "rest", HALF), ("always", "play", HALF), ("loud", "peak", HALF), ("empty", "play", LOW),
-                                                  ("empty", "peak", LOW))  # fmt: skip
+    order: tuple[tuple[When, str, float], ...] = (
+        ("always", "rest", HALF),
+        ("always", "play", HALF),
+        ("loud", "peak", HALF),
+        ("empty", "play", LOW),
+        ("empty", "peak", LOW),
+    )
     for when, state, soc in order:
         now = Specimen(specimen.answers, specimen.faults, soc)
         found = now.solved([p.id for p in loads], state=state)

@@ -22,8 +22,10 @@ HARD_OFF_LEFT_OPEN = {"seconds": 25.0, "warning_v": 3.2}
 def of(acts: dict[str, Any] | None = None, latching: bool = False, loads: Any = (BOARD, RADIO), **shutdown: Any) -> Assessment:
     packs = [{"id": "pack", "name": "Pack", "cell": flat_cell(volts=3.0, top_v=4.0, empty_v=3.0, ohm=0.0)}]
     switch = SWITCH | {"acts": acts, "latching": latching}
-    return assess(plan_of(hand_plan(packs=packs, links=[FUSE, switch], loads=list(loads), shutdown=HARD_OFF_LEFT_OPEN | shutdown)),
-                  catalogue().stock())  # fmt: skip
+    return assess(
+        plan_of(hand_plan(packs=packs, links=[FUSE, switch], loads=list(loads), shutdown=HARD_OFF_LEFT_OPEN | shutdown)),
+        catalogue().stock(),
+    )
 
 
 def the_way(a: Assessment, element: str = "switch") -> Way:
@@ -38,24 +40,62 @@ def said(way: Way) -> list[tuple[str, float | None, tuple[str, ...], bool, bool]
     ("acts", "latching", "expected"),
     [
         # Thrown by hand: the board behind it goes at once; a run-down pack leaves it on, and nothing started a shutdown.
-        (None, False, [("off", 0.0, ("board",), True, True), ("hold", 0.0, ("board",), True, True),
-                       ("empty", 0.0, ("board",), True, False), ("crash", 0.0, ("board",), True, True)]),
+        (
+            None,
+            False,
+            [
+                ("off", 0.0, ("board",), True, True),
+                ("hold", 0.0, ("board",), True, True),
+                ("empty", 0.0, ("board",), True, False),
+                ("crash", 0.0, ("board",), True, True),
+            ],
+        ),
         # A timer of 40 s outlasts a shutdown of 25; held, and when it hangs, it cuts after 6.
-        ({"soft": True, "cuts_after_s": 40, "held_s": 6}, True,
-         [("off", 40.0, ("board",), False, True), ("hold", 6.0, ("board",), True, True),
-          ("empty", 0.0, ("board",), False, True), ("crash", 6.0, ("board",), True, True)]),
+        (
+            {"soft": True, "cuts_after_s": 40, "held_s": 6},
+            True,
+            [
+                ("off", 40.0, ("board",), False, True),
+                ("hold", 6.0, ("board",), True, True),
+                ("empty", 0.0, ("board",), False, True),
+                ("crash", 6.0, ("board",), True, True),
+            ],
+        ),
         # A timer of 24 s does not.
-        ({"soft": True, "cuts_after_s": 24}, True,
-         [("off", 24.0, ("board",), True, True), ("hold", None, (), False, False),
-          ("empty", 0.0, ("board",), False, True), ("crash", 24.0, ("board",), True, True)]),
+        (
+            {"soft": True, "cuts_after_s": 24},
+            True,
+            [
+                ("off", 24.0, ("board",), True, True),
+                ("hold", None, (), False, False),
+                ("empty", 0.0, ("board",), False, True),
+                ("crash", 24.0, ("board",), True, True),
+            ],
+        ),
         # One that waits for the board's line cuts when it has shut down, and never where it hangs.
-        ({"soft": True}, True, [("off", 25.0, ("board",), False, True), ("hold", None, (), False, False),
-                                ("empty", 0.0, ("board",), False, True), ("crash", None, (), False, False)]),
+        (
+            {"soft": True},
+            True,
+            [
+                ("off", 25.0, ("board",), False, True),
+                ("hold", None, (), False, False),
+                ("empty", 0.0, ("board",), False, True),
+                ("crash", None, (), False, False),
+            ],
+        ),
         # Pressed, and cuts at once.
-        ({"soft": False}, True, [("off", 0.0, ("board",), True, True), ("hold", None, (), False, False),
-                                 ("empty", 0.0, ("board",), True, True), ("crash", 0.0, ("board",), True, True)]),
+        (
+            {"soft": False},
+            True,
+            [
+                ("off", 0.0, ("board",), True, True),
+                ("hold", None, (), False, False),
+                ("empty", 0.0, ("board",), True, True),
+                ("crash", 0.0, ("board",), True, True),
+            ],
+        ),
     ],
-)  # fmt: skip
+)
 def test_each_act_of_each_kind_of_switch(acts: dict[str, Any] | None, latching: bool, expected: list[Any]) -> None:
     a = of(acts, latching, warning_v=3.5)
     assert said(the_way(a)) == expected
@@ -63,8 +103,12 @@ def test_each_act_of_each_kind_of_switch(acts: dict[str, Any] | None, latching: 
 
 def test_a_script_halts_the_board_and_cuts_nothing() -> None:
     a = of(soft=True, warning_v=3.5)
-    assert said(the_way(a, "")) == [("off", None, (), False, False), ("hold", None, (), False, False),
-                                    ("empty", None, (), False, False), ("crash", None, (), False, False)]  # fmt: skip
+    assert said(the_way(a, "")) == [
+        ("off", None, (), False, False),
+        ("hold", None, (), False, False),
+        ("empty", None, (), False, False),
+        ("crash", None, (), False, False),
+    ]
     assert [x.at_risk for x in the_way(a).acts] == [False, False, False, True], "the switch is thrown once the board has halted"
     late = the_way(of(soft=True, warning_v=2.9), "").act("empty")
     assert (late.after_s, late.loses, late.at_risk) == (0.0, ("board", "radio"), True)
@@ -72,8 +116,14 @@ def test_a_script_halts_the_board_and_cuts_nothing() -> None:
 
 def test_a_bank_has_its_own_button_and_a_build_without_a_card_risks_none() -> None:
     bank = {"id": "bank", "name": "Bank", "cells_wh": 37.0, "output_v": 5.0, "output_a": 2.0, "resistance_ohm": 0.05}
-    plan = plan_of(hand_plan(packs=[], banks=[catalogue().part("bank-10", id="bank").model_dump() | {"name": bank["name"]}],
-                             links=[], loads=[BOARD | {"fed_by": "bank"}]))  # fmt: skip
+    plan = plan_of(
+        hand_plan(
+            packs=[],
+            banks=[catalogue().part("bank-10", id="bank").model_dump() | {"name": bank["name"]}],
+            links=[],
+            loads=[BOARD | {"fed_by": "bank"}],
+        )
+    )
     (way,) = ways_off(plan)
     assert (way.name, way.act("off").loses, way.act("off").at_risk) == ("Bank, its own button", ("board",), True)
     assert not any(x.at_risk for x in the_way(of(soft=False)).acts), "said to need no shutdown"
@@ -98,7 +148,8 @@ def test_what_is_said_of_switching_off() -> None:
     assert not findings(of(soft=True, loads=behind), "switched-off")
     hand = of(loads=behind)
     assert findings(hand, "switched-off") == [
-        ("close", "Switch cuts at once: unless the board was shut down by its menu, its card is at risk.")]  # fmt: skip
+        ("close", "Switch cuts at once: unless the board was shut down by its menu, its card is at risk.")
+    ]
     fix = next(f for f in hand.findings if f.rule == "switched-off").fix
     assert fix is not None
     assert fix.words == "Latching switch with timed shutdown, 2 A in its place"
@@ -138,8 +189,7 @@ def test_peaks_flash_a_lamp_sooner() -> None:
 def test_what_is_said_of_lamps() -> None:
     board = BOARD | {"fed_by": "fuse"}
     assert not findings(of(loads=(board, lamp(3.5))), "lamps")
-    assert findings(of(loads=(board, lamp(3.5, hidden=True))), "lamps") == [
-        ("close", "The case hides Lamp: nobody sees it light.")]  # fmt: skip
+    assert findings(of(loads=(board, lamp(3.5, hidden=True))), "lamps") == [("close", "The case hides Lamp: nobody sees it light.")]
     never = of(loads=(board, lamp(2.9) | {"window": {"low_v": 2.5, "high_v": 5.5}}))
     assert findings(never, "lamps")[0][1].startswith("Lamp never lights before play ends: it is fed 3")
     fix = next(f for f in never.findings if f.rule == "lamps").fix
@@ -147,4 +197,5 @@ def test_what_is_said_of_lamps() -> None:
     assert fix.words == "Low-battery lamp, one cell, 3.3 V in its place"
     late = of(loads=(board, lamp(3.05)), warning_minutes=30)
     assert findings(late, "lamps") == [
-        ("close", "Lamp lights at 3.05 V with 9 min left, later than the 30 min that the warning has to leave.")]  # fmt: skip
+        ("close", "Lamp lights at 3.05 V with 9 min left, later than the 30 min that the warning has to leave.")
+    ]

@@ -117,8 +117,16 @@ def _boosted_h(low: float, high: float) -> float:
 
 
 def test_a_bank_switches_itself_off_below_its_least_load() -> None:
-    bank = {"id": "pack", "name": "Bank", "cells_wh": 20, "efficiency": 0.9, "output_v": 5.0, "output_limit_a": 2.0,
-            "output_resistance_ohm": 0.0, "least_load_a": 0.1}  # fmt: skip
+    bank = {
+        "id": "pack",
+        "name": "Bank",
+        "cells_wh": 20,
+        "efficiency": 0.9,
+        "output_v": 5.0,
+        "output_limit_a": 2.0,
+        "output_resistance_ohm": 0.0,
+        "least_load_a": 0.1,
+    }
     r = runtime(found(packs=[], banks=[bank], loads=[drawing(0.5)]))
     assert r.hours == pytest.approx(20 * 0.9 / 2.5)
     off = runtime(found(packs=[], banks=[bank], loads=[drawing(0.05)]))
@@ -175,8 +183,17 @@ def test_storage_counts_boards_that_stay_connected_and_what_cells_lose_themselve
     clock = drawing(0.01, "power_w", rest=0.0037, keeps_time=True)
     (kept,) = found(packs=cells, loads=[clock], brief={"clock_must_keep": True}).storage
     assert kept.leakage_a == pytest.approx(0.001)
-    charger = {"id": "c", "name": "Charger", "charges": "pack", "supply": "s", "layout": "cut_out", "kind": "linear", "current_a": 1,
-               "termination_a": 0.1, "off_current_a": 0.0002}  # fmt: skip
+    charger = {
+        "id": "c",
+        "name": "Charger",
+        "charges": "pack",
+        "supply": "s",
+        "layout": "cut_out",
+        "kind": "linear",
+        "current_a": 1,
+        "termination_a": 0.1,
+        "off_current_a": 0.0002,
+    }
     supply = {"id": "s", "name": "s", "voltage_v": 5, "current_limit_a": 2, "cable_ohm": 0.1}
     (board,) = found(packs=cells, chargers=[charger], supplies=[supply]).storage
     assert board.leakage_a == pytest.approx(0.0002)
@@ -230,7 +247,7 @@ def test_cells_in_series_hold_what_the_weakest_does() -> None:
         (3.0, 1.0, {"ohm": 0.05, "empty_v": 2.5}, "collapse", 0.55),
         (30.0, 1.0, {"ohm": 0.05, "empty_v": 2.5}, "collapse", 1.0),
     ],
-)  # fmt: skip
+)
 def test_a_path_that_gives_way_is_told_from_an_empty_cell(
     watts: float, wire_ohm: float, cell: dict[str, Any], cause: str, soc: float
 ) -> None:
@@ -289,7 +306,8 @@ def test_a_cell_takes_its_measures_with_swelling_and_wrap() -> None:
     pouch = sized(thickness_mm=6.0, width_mm=40.0, length_mm=60.0)
     assert cell_size(pouch, bay(80, 50, 20)) == pytest.approx((60.6, 40.6, 7.2)), "a tenth of its thickness, where it states none"
     assert cell_size(sized(thickness_mm=6.0, width_mm=40.0, length_mm=60.0, swelling=0.08), bay(80, 50, 20)) == pytest.approx(
-        (60.6, 40.6, 7.08))  # fmt: skip
+        (60.6, 40.6, 7.08)
+    )
     assert cell_size(sized(), bay(80, 40, 20)) is None
 
 

@@ -19,8 +19,16 @@ from briskcell.services.demo import demo_plans
 from tests.faults import FAULTS
 from tests.known import drawing, flat_cell, hand_plan
 
-BOOST = {"id": "boost", "name": "Boost", "fed_by": "pack", "kind": "boost", "output_v": 5.0, "loss": {"kind": "fixed", "efficiency": 0.9},
-         "switch_current_a": 2.0, "thermal_k_per_w": 40.0}  # fmt: skip
+BOOST = {
+    "id": "boost",
+    "name": "Boost",
+    "fed_by": "pack",
+    "kind": "boost",
+    "output_v": 5.0,
+    "loss": {"kind": "fixed", "efficiency": 0.9},
+    "switch_current_a": 2.0,
+    "thermal_k_per_w": 40.0,
+}
 
 
 def of(**lists: Any) -> Assessment:

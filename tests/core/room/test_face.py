@@ -24,10 +24,16 @@ def test_the_front_leaves_open_what_is_seen_of_each_part_behind_it() -> None:
 
 @pytest.mark.parametrize(
     ("opens", "where", "face", "gap", "reached"),
-    [("edge", (1.5, 20, 0), "left side", 1.5, True), ("edge", (30, 20, 0), "lower edge", 20, False),
-     ("edge", (40, 28, 16), "upper edge", 12, False), ("edge", (72, 20, 0), "right side", 2, True),
-     ("any_face", (30, 20, 0), "back", 0, True), ("any_face", (30, 20, 13), "front", 2, True), ("edge", (-3, 20, 0), "left side", 0, True)],
-)  # fmt: skip
+    [
+        ("edge", (1.5, 20, 0), "left side", 1.5, True),
+        ("edge", (30, 20, 0), "lower edge", 20, False),
+        ("edge", (40, 28, 16), "upper edge", 12, False),
+        ("edge", (72, 20, 0), "right side", 2, True),
+        ("any_face", (30, 20, 0), "back", 0, True),
+        ("any_face", (30, 20, 13), "front", 2, True),
+        ("edge", (-3, 20, 0), "left side", 0, True),
+    ],
+)
 def test_a_socket_reaches_the_edge_it_lies_nearest_to(
     opens: str, where: tuple[float, float, float], face: str, gap: float, reached: bool
 ) -> None:

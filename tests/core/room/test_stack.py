@@ -67,7 +67,8 @@ def test_what_is_said_of_a_meeting_a_wall_and_a_near_cell() -> None:
     assert not clashes([at(cell, 0, 0), at(board, 43, 0)], ROOM)
     aerial = solid("Radio", 10, 10, 4, antenna=True)
     assert [c.words for c in clashes([at(cell, 0, 0), at(aerial, 44, 0)], ROOM)] == [
-        "Cell lies 4.0 mm from Radio; a cell wants 5 mm from an antenna."]  # fmt: skip
+        "Cell lies 4.0 mm from Radio; a cell wants 5 mm from an antenna."
+    ]
     chips = solid("Computer", 30, 20, 1, chips=True)
     (pressed,) = clashes([at(cell, 0, 0), at(chips, 0, 0, 18.5)], ROOM)
     assert pressed.words == "Cell lies 0.5 mm from Computer; a cell wants 1 mm from chips, which it must not press on as it swells."
@@ -81,10 +82,18 @@ def test_what_is_said_of_a_meeting_a_wall_and_a_near_cell() -> None:
 def test_no_arrangement_meets_and_each_lies_in_the_room(seed: int) -> None:
     rng = random.Random(100 + seed)
     several = [
-        solid(f"s{k}", rng.randint(5, 50), rng.randint(5, 40), rng.randint(2, 14), front=rng.random() < 0.2, cells=rng.random() < 0.2,
-              warm=rng.random() < 0.3, antenna=rng.random() < 0.2)
+        solid(
+            f"s{k}",
+            rng.randint(5, 50),
+            rng.randint(5, 40),
+            rng.randint(2, 14),
+            front=rng.random() < 0.2,
+            cells=rng.random() < 0.2,
+            warm=rng.random() < 0.3,
+            antenna=rng.random() < 0.2,
+        )
         for k in range(rng.randint(2, 12))
-    ]  # fmt: skip
+    ]
     laid, left = arranged(several, ROOM)
     assert {b.solid.id for b in laid} | {s.id for s in left} == {s.id for s in several}
     assert clashes(laid, ROOM) == ()

@@ -28,7 +28,8 @@ def board(supply: dict[str, Any] | None = None, pack: list[dict[str, Any]] | Non
 @pytest.mark.parametrize(
     ("facts", "figures", "state", "says"),
     [
-        ({}, {}, None, ""), ({"end_v": 4.24}, {}, None, ""),
+        ({}, {}, None, ""),
+        ({"end_v": 4.24}, {}, None, ""),
         ({"end_v": 4.26}, {}, "fails", "each cell would be driven to 4.26 V"),
         ({"end_v": 4.2}, {"full_v": 3.65, "volts": 3.3}, "fails", "each cell would be driven to 4.20 V"),
         ({"cells": [2]}, {}, "fails", "each cell would be driven to 8.40 V"),
@@ -37,9 +38,10 @@ def board(supply: dict[str, Any] | None = None, pack: list[dict[str, Any]] | Non
         ({"end_v": 4.1}, {"volts": 3.2, "top_v": 4.2}, "close", "fills to"),
         ({"end_v": 3.65}, {"volts": 3.2, "top_v": 4.2}, "fails", "ends at 3.65 V"),
         ({"chemistries": ["LFP"]}, {}, "fails", "made for LFP; the cells are by hand"),
-        ({"end_v": None}, {}, "unknown", "does not say"), ({"cells": []}, {}, "unknown", "does not say"),
+        ({"end_v": None}, {}, "unknown", "does not say"),
+        ({"cells": []}, {}, "unknown", "does not say"),
     ],
-)  # fmt: skip
+)
 def test_a_board_and_its_cells_belong_together(
     facts: dict[str, Any], figures: dict[str, Any], state: str | None, says: str
 ) -> None:
@@ -59,10 +61,12 @@ def test_a_board_and_its_cells_belong_together(
         ({"voltage_v": 5.6}, {"input": {"low_v": 4.5, "high_v": 5.5, "absolute_max_v": 6.0}}, "accepts 4.5 V to 5.5 V"),
         ({"voltage_v": 6.1}, {"input": {"low_v": 4.5, "high_v": 5.5, "absolute_max_v": 6.0}}, "more than 6 V destroys"),
         ({"voltage_v": 4.4}, {"input": {"low_v": 4.5, "high_v": 5.5}}, "accepts 4.5 V"),
-        ({"voltage_v": 4.36}, {}, ""), ({"voltage_v": 4.34}, {}, "only steps down"),
-        ({}, {"kind": "step_up"}, "only steps up"), ({"voltage_v": 4.1}, {"kind": "step_up"}, ""),
+        ({"voltage_v": 4.36}, {}, ""),
+        ({"voltage_v": 4.34}, {}, "only steps down"),
+        ({}, {"kind": "step_up"}, "only steps up"),
+        ({"voltage_v": 4.1}, {"kind": "step_up"}, ""),
     ],
-)  # fmt: skip
+)
 def test_a_board_accepts_its_supply_and_gets_from_it_to_its_end_volts(
     supply: dict[str, Any], facts: dict[str, Any], says: str
 ) -> None:
@@ -91,8 +95,9 @@ def test_a_one_cell_board_on_two_cells_is_mended_by_a_purchase_and_never_by_a_fl
     bought = f.fix.plan.by_id["charger"]
     assert isinstance(bought, ChargeBoard)
     assert 2 in bought.cells
-    assert bought == altered(catalogue().find(bought.part_class).part, id="charger", charges="pack", supply="barrel",
-                             current_a=bought.current_a)  # fmt: skip
+    assert bought == altered(
+        catalogue().find(bought.part_class).part, id="charger", charges="pack", supply="barrel", current_a=bought.current_a
+    )
     assert not assess(f.fix.plan, catalogue().stock()).failures
 
 
@@ -109,8 +114,13 @@ def test_a_jack_cuts_the_console_out_and_its_contact_counts() -> None:
     assert not found(a, "load-on-charging-cell")
     assert a.op.flow.load_v(0)[1, 50] == pytest.approx(3.7 - 0.05 - 0.03), "1 A over the cell and the contact"
     assert next(h for h in a.headrooms if h.element == "jack").spare == pytest.approx(0.5)
-    half = of(links=[FUSE, jack], loads=[drawing(1.0, fed_by="jack"), drawing(0.1, fed_by="fuse") | {"id": "lamp"}], supplies=[SUPPLY],
-              chargers=[BOARD | {"layout": "on_cell"}], brief=ROOM)  # fmt: skip
+    half = of(
+        links=[FUSE, jack],
+        loads=[drawing(1.0, fed_by="jack"), drawing(0.1, fed_by="fuse") | {"id": "lamp"}],
+        supplies=[SUPPLY],
+        chargers=[BOARD | {"layout": "on_cell"}],
+        brief=ROOM,
+    )
     assert layout_of(half.plan, half.plan.chargers[0]) == "on_cell", "the lamp still hangs on the cell"
     assert one(of(supplies=[SUPPLY], chargers=[BOARD | {"layout": "cut_out"}], brief=ROOM), "cut-out-contact").state == "close"
 
@@ -131,8 +141,13 @@ def test_a_balancer_of_its_own_balances_as_fast_as_its_current() -> None:
 
 def test_the_cells_warm_by_what_stays_in_the_case_while_they_charge() -> None:
     case = {"length_mm": 200, "width_mm": 100, "depth_mm": 50, "covered": 0.5, "mass_g": 20}
-    warm = of(packs=cells(ohm=0.05), supplies=[SUPPLY | {"voltage_v": 6.0}], case=case, brief=ROOM | {"room_c": 30.0},
-              chargers=[BOARD | {"kind": "linear", "current_a": 1.0, "layout": "cut_out"}])  # fmt: skip
+    warm = of(
+        packs=cells(ohm=0.05),
+        supplies=[SUPPLY | {"voltage_v": 6.0}],
+        case=case,
+        brief=ROOM | {"room_c": 30.0},
+        chargers=[BOARD | {"kind": "linear", "current_a": 1.0, "layout": "cut_out"}],
+    )
     found_w = charge_warmth(warm.op, warm.charges[0], playing=False)
     assert found_w is not None
     # 1 A from 6 V into 3.7 V leaves 2.3 W; 9 W/m²K on half of 0.07 m² are 0.315 W/K, and the air rises half as much again.

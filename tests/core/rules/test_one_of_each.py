@@ -15,8 +15,16 @@ def test_two_packs_of_like_cells_are_offered_as_one_and_unlike_ones_are_not() ->
     supply = altered(plan.supplies[0], id="usb-2", name="Second supply")
     sound = next(p for p in plan.loads if "amplifier" in p.name)
     moved = tuple(altered(p, fed_by="second") if p is sound else p for p in plan.loads)
-    two = remade(plan, {"packs": (*plan.packs, second), "chargers": (*plan.chargers, charger), "supplies": (*plan.supplies, supply),
-                        "loads": moved, "days": ()})  # fmt: skip
+    two = remade(
+        plan,
+        {
+            "packs": (*plan.packs, second),
+            "chargers": (*plan.chargers, charger),
+            "supplies": (*plan.supplies, supply),
+            "loads": moved,
+            "days": (),
+        },
+    )
     finding = next(f for f in assess(two, stock).findings if f.rule == "one-of-each")
     (fix,) = finding.search()
     one = fix.plan

@@ -25,9 +25,20 @@ BOOST = {
 }
 FUSE = {"id": "fuse", "name": "Fuse", "kind": "fuse", "fed_by": "pack", "resistance_ohm": 0.0, "rating_a": 5.0}
 SUPPLY = {"id": "usb", "name": "Supply", "voltage_v": 5.0, "current_limit_a": 3.0, "cable_ohm": 0.0}
-BOARD = {"id": "charger", "name": "Charger", "charges": "pack", "supply": "usb", "layout": "power_path", "kind": "switching",
-         "current_a": 1.5, "termination_a": 0.1, "cells": [1], "end_v": 4.2, "chemistries": ["by hand"],
-         "adjustable": [{"field": "current_a", "low": 0.1, "high": 3.0}]}  # fmt: skip
+BOARD = {
+    "id": "charger",
+    "name": "Charger",
+    "charges": "pack",
+    "supply": "usb",
+    "layout": "power_path",
+    "kind": "switching",
+    "current_a": 1.5,
+    "termination_a": 0.1,
+    "cells": [1],
+    "end_v": 4.2,
+    "chemistries": ["by hand"],
+    "adjustable": [{"field": "current_a", "low": 0.1, "high": 3.0}],
+}
 
 
 def of(**lists: Any) -> Assessment:
@@ -54,9 +65,13 @@ def boosted(amps: float = 1.0, **figures: Any) -> dict[str, Any]:
 
 @pytest.mark.parametrize(
     ("switch_a", "word", "says"),
-    [(2.01, None, ""), (1.9, "close", "has 21 % to spare (1.00 A of 1.27 A)"), (1.65, "fails", "has 9 % to spare"),
-     (1.4, "fails", "is asked for 1.00 A and can give 0.93 A")],
-)  # fmt: skip
+    [
+        (2.01, None, ""),
+        (1.9, "close", "has 21 % to spare (1.00 A of 1.27 A)"),
+        (1.65, "fails", "has 9 % to spare"),
+        (1.4, "fails", "is asked for 1.00 A and can give 0.93 A"),
+    ],
+)
 def test_headroom_is_comfortable_from_a_quarter_and_close_from_a_tenth(switch_a: float, word: str | None, says: str) -> None:
     # 3.7·0.9/5 of the switch current comes out.
     a = of(packs=cells(ohm=0.0), **boosted(switch_current_a=switch_a))
@@ -87,10 +102,13 @@ def test_a_build_that_cannot_be_carried_is_one_finding_with_the_part_that_ends_i
 
 @pytest.mark.parametrize(
     ("window", "says"),
-    [({"low_v": 3.0, "high_v": 3.8}, None), ({"low_v": 3.0, "high_v": 3.6}, "sees 3.65 V and accepts at most 3.60 V"),
-     ({"low_v": 3.0, "high_v": 3.5, "absolute_max_v": 3.6}, "sees 3.65 V; more than 3.60 V destroys it"),
-     ({"low_v": 3.7, "high_v": 4.2}, "sees 3.65 V in play, needs 3.70 V")],
-)  # fmt: skip
+    [
+        ({"low_v": 3.0, "high_v": 3.8}, None),
+        ({"low_v": 3.0, "high_v": 3.6}, "sees 3.65 V and accepts at most 3.60 V"),
+        ({"low_v": 3.0, "high_v": 3.5, "absolute_max_v": 3.6}, "sees 3.65 V; more than 3.60 V destroys it"),
+        ({"low_v": 3.7, "high_v": 4.2}, "sees 3.65 V in play, needs 3.70 V"),
+    ],
+)
 def test_a_load_wants_volts_within_its_window(window: dict[str, float], says: str | None) -> None:
     got = found(of(loads=[drawing(1.0, fed_by="fuse", window=window)]), "load-window")
     assert [says in f.cause for f in got if says] == ([True] if says else [])
@@ -122,8 +140,14 @@ def test_a_board_wants_no_more_than_its_input_stands() -> None:
 
 
 def second(**figures: Any) -> dict[str, Any]:
-    return {"id": "second", "name": "Second", "fed_by": "boost", "kind": "boost", "output_v": 9.0,
-            "loss": {"kind": "fixed", "efficiency": 0.9}} | figures  # fmt: skip
+    return {
+        "id": "second",
+        "name": "Second",
+        "fed_by": "boost",
+        "kind": "boost",
+        "output_v": 9.0,
+        "loss": {"kind": "fixed", "efficiency": 0.9},
+    } | figures
 
 
 def test_two_boards_in_a_row_are_named_once_they_cost_a_twentieth_of_a_small_console() -> None:
@@ -162,7 +186,8 @@ def test_a_board_that_locks_out_must_not_start_again_on_the_recovered_pack() -> 
     assert not found(kept_off, "lock-out-chatter")
     assert not found(of(packs=rising, **boosted(0.66, lockout_v=3.2, restart_v=3.6)), "lock-out-chatter")
     assert not found(of(packs=cells(volts=3.0, top_v=4.0, ohm=0.05), **boosted(0.66, lockout_v=3.2)), "lock-out-chatter"), (
-        "50 mΩ recover by less than the usual 0.15 V of hysteresis")  # fmt: skip
+        "50 mΩ recover by less than the usual 0.15 V of hysteresis"
+    )
 
 
 @pytest.mark.parametrize(
@@ -243,7 +268,8 @@ def test_cells_give_and_take_no_more_than_they_are_made_for() -> None:
     [
         ({"ah": {"likely": 3.0, "grade": "sheet"}}, None),
         ({"ah": {"likely": 3.0, "grade": "guessed"}}, "close"),
-        ({"measured_ah": 2.5}, None), ({"measured_ah": 2.3}, "close"),
+        ({"measured_ah": 2.5}, None),
+        ({"measured_ah": 2.3}, "close"),
         # 18 × 65 mm hold 16.5 ml: 800 Wh a litre are 13.2 Wh, 3.58 Ah at 3.7 V.
         ({"ah": {"likely": 3.5, "grade": "sheet"}, "thickness_mm": 18.0, "length_mm": 65.0}, None),
         ({"ah": {"likely": 3.65, "grade": "sheet"}, "thickness_mm": 18.0, "length_mm": 65.0}, "fails"),
@@ -251,7 +277,7 @@ def test_cells_give_and_take_no_more_than_they_are_made_for() -> None:
         ({"ah": {"likely": 2.55, "grade": "sheet"}, "thickness_mm": 5.0, "width_mm": 40.0, "length_mm": 60.0}, None),
         ({"ah": {"likely": 2.65, "grade": "sheet"}, "thickness_mm": 5.0, "width_mm": 40.0, "length_mm": 60.0}, "fails"),
     ],
-)  # fmt: skip
+)
 def test_a_capacity_is_proven_and_fits_the_cells_volume(figures: dict[str, Any], word: str | None) -> None:
     assert [f.state for f in found(of(packs=cells(**figures)), "proven-capacity")] == ([word] if word else [])
 
@@ -304,23 +330,33 @@ def test_there_is_one_of_each() -> None:
     two = {"supplies": [SUPPLY, SUPPLY | {"id": "usb-2"}], "chargers": [BOARD, BOARD | {"id": "charger-2", "supply": "usb-2"}]}
     assert one(of(**two), "one-of-each").cause == "The build has 2 charge ports, 1 is wanted."
     assert not found(of(**two, brief={"charge_ports": 2}), "one-of-each")
-    switches = [FUSE, *({"id": f"s{k}", "name": "Switch", "kind": "switch", "fed_by": at, "resistance_ohm": 0.01}
-                        for k, at in ((1, "fuse"), (2, "second")))]  # fmt: skip
+    switches = [
+        FUSE,
+        *(
+            {"id": f"s{k}", "name": "Switch", "kind": "switch", "fed_by": at, "resistance_ohm": 0.01}
+            for k, at in ((1, "fuse"), (2, "second"))
+        ),
+    ]
     packs = [*cells(), {"id": "second", "name": "Second", "cell": flat_cell()}]
     apart = of(packs=packs, links=switches, loads=[drawing(1.0, fed_by="s1"), drawing(0.1, fed_by="s2") | {"id": "lamp"}])
     assert "2 stores with 2 switches" in one(apart, "one-of-each").cause
-    assert not found(of(packs=packs, links=switches[:2], loads=[drawing(1.0, fed_by="s1"), drawing(0.1, fed_by="second") | {"id": "lamp"}]),
-                     "one-of-each")  # fmt: skip
+    assert not found(
+        of(packs=packs, links=switches[:2], loads=[drawing(1.0, fed_by="s1"), drawing(0.1, fed_by="second") | {"id": "lamp"}]),
+        "one-of-each",
+    )
 
 
 @pytest.mark.parametrize(
     ("shutdown", "words"),
     [
-        ({"warning_v": 3.6}, []), ({"warning_v": 2.9}, [("fails", "comes too late")]), ({}, [("close", "No warning before shutdown")]),
-        ({"soft": False}, []), ({"seconds": 0}, []),
+        ({"warning_v": 3.6}, []),
+        ({"warning_v": 2.9}, [("fails", "comes too late")]),
+        ({}, [("close", "No warning before shutdown")]),
+        ({"soft": False}, []),
+        ({"seconds": 0}, []),
         ({"power_w": 400.0, "seconds": 3600, "warning_v": 3.6}, [("fails", "Even a full store")]),
     ],
-)  # fmt: skip
+)
 def test_the_warning_comes_early_enough(shutdown: dict[str, Any], words: list[tuple[str, str]]) -> None:
     plain = {"power_w": 3.0, "seconds": 60, "hard_off": True} | shutdown
     got = found(of(packs=cells(volts=3.0, top_v=4.0), shutdown=plain), "shutdown-reserve")
@@ -352,8 +388,11 @@ def test_charging_is_held_against_the_brief() -> None:
     assert "does not fill while someone plays" in one(of(**charging, brief={"charge_hours": 2.0}), "charge-brief").cause
     never = of(supplies=[SUPPLY | {"voltage_v": 3.0}], chargers=[BOARD | {"kind": "linear"}], brief={"play_while_charging": False})
     assert "never fills the pack" in one(never, "charge-brief").cause
-    held = of(supplies=[SUPPLY | {"current_limit_a": 1.5}], chargers=[BOARD | {"kind": "linear", "layout": "cut_out"}],
-              brief={"charge_hours": 1.5, "play_while_charging": False})  # fmt: skip
+    held = of(
+        supplies=[SUPPLY | {"current_limit_a": 1.5}],
+        chargers=[BOARD | {"kind": "linear", "layout": "cut_out"}],
+        brief={"charge_hours": 1.5, "play_while_charging": False},
+    )
     assert one(held, "charge-brief").fix is None, "neither cells nor supply give more"
 
 
@@ -368,10 +407,17 @@ def test_the_console_does_not_hang_on_the_charging_cell_and_series_cells_are_bal
 
 @pytest.mark.parametrize(
     ("brief", "says"),
-    [({"cells_c": 0.0}, []), ({"cells_c": -1.0}, ["charged at -1 °C"]), ({"cells_c": 45.0}, []), ({"cells_c": 46.0}, ["charged at 46 °C"]),
-     ({"room_c": 46.0}, ["charged at 46 °C"]), ({"room_c": -5.0}, []), ({"cells_c": -21.0}, ["charged at -21", "used at -21 °C"]),
-     ({"cells_c": 61.0}, ["charged at 61", "used at 61 °C"])],
-)  # fmt: skip
+    [
+        ({"cells_c": 0.0}, []),
+        ({"cells_c": -1.0}, ["charged at -1 °C"]),
+        ({"cells_c": 45.0}, []),
+        ({"cells_c": 46.0}, ["charged at 46 °C"]),
+        ({"room_c": 46.0}, ["charged at 46 °C"]),
+        ({"room_c": -5.0}, []),
+        ({"cells_c": -21.0}, ["charged at -21", "used at -21 °C"]),
+        ({"cells_c": 61.0}, ["charged at 61", "used at 61 °C"]),
+    ],
+)
 def test_cells_are_charged_and_used_within_their_temperatures(brief: dict[str, float], says: list[str]) -> None:
     got = found(of(supplies=[SUPPLY], chargers=[BOARD], brief={"play_while_charging": False} | brief), "charge-temperature")
     assert [s in f.cause for s, f in zip(says, got, strict=True)] == [True] * len(says)
@@ -395,8 +441,15 @@ def test_a_fuse_lies_right_behind_every_pack() -> None:
 def test_wires_stay_within_what_their_insulation_stands() -> None:
     def at(amps: float, **figures: Any) -> list[Finding]:
         wire = {"id": "wire", "name": "Wire", "kind": "wire", "fed_by": "fuse", "length_m": 0.05, "awg": 30} | figures
-        return found(of(links=[FUSE | {"rating_a": 20.0}, wire], loads=[drawing(amps, fed_by="wire")], brief={"room_c": 20.0},
-                        case={"length_mm": 800, "width_mm": 600, "depth_mm": 300}), "wire-warmth")  # fmt: skip
+        return found(
+            of(
+                links=[FUSE | {"rating_a": 20.0}, wire],
+                loads=[drawing(amps, fed_by="wire")],
+                brief={"room_c": 20.0},
+                case={"length_mm": 800, "width_mm": 600, "depth_mm": 300},
+            ),
+            "wire-warmth",
+        )
 
     # 30 AWG at 20 °C: 2.1²·0.3387/(0.03313 − 0.00587) = 55 K, 60 K are left in a case so large that its air stays cool.
     assert not at(2.1)
@@ -469,9 +522,17 @@ def test_a_temperature_past_its_limit_is_told_apart_from_it() -> None:
 
 @pytest.mark.parametrize(
     ("cell", "cutoff", "fails"),
-    [({}, None, True), ({}, 2.0, False), ({}, 1.99, True), ({"empty_v": 3.0}, 2.5, False), ({"empty_v": 3.0}, 2.49, True),
-     ({"rechargeable": False}, None, False), ({"full_v": 3.0}, None, False), ({"full_v": 3.05}, None, True)],
-)  # fmt: skip
+    [
+        ({}, None, True),
+        ({}, 2.0, False),
+        ({}, 1.99, True),
+        ({"empty_v": 3.0}, 2.5, False),
+        ({"empty_v": 3.0}, 2.49, True),
+        ({"rechargeable": False}, None, False),
+        ({"full_v": 3.0}, None, False),
+        ({"full_v": 3.05}, None, True),
+    ],
+)
 def test_lithium_cells_are_protected_before_a_discharge_harms_them(
     cell: dict[str, Any], cutoff: float | None, *, fails: bool
 ) -> None:

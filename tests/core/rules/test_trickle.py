@@ -13,8 +13,17 @@ from briskcell.services.demo import sanderling
 from tests.core.rules.test_rules import cells, found, of, one
 
 # Half of 12 V less 2 V, over 10 Ω: 0.5 A at 5 V, eight tenths of it are 2 W: 0.5 A into 4 V, 0.8 A into 2.5 V.
-CRANK = {"id": "crank", "name": "Crank", "charges": "pack", "open_v": 12, "source_ohm": 10, "bridge_drop_v": 2, "smoothing_f": 0.001,
-         "ripple_hz": 60, "efficiency": 0.8}  # fmt: skip
+CRANK = {
+    "id": "crank",
+    "name": "Crank",
+    "charges": "pack",
+    "open_v": 12,
+    "source_ohm": 10,
+    "bridge_drop_v": 2,
+    "smoothing_f": 0.001,
+    "ripple_hz": 60,
+    "efficiency": 0.8,
+}
 
 
 def cranked(stops_at_v: float | None = None, **figures: Any) -> Assessment:
@@ -31,12 +40,20 @@ def test_a_source_pushes_no_more_than_an_empty_pack_takes() -> None:
 
 @pytest.mark.parametrize(
     ("stops", "figures", "state"),
-    [(None, {}, "close"), (4.2, {}, None), (4.25, {}, None), (4.26, {}, "fails"), (8.5, {"series": 2}, None), (8.51, {"series": 2}, "fails"),
-     (None, {"rechargeable": False}, None),
-     # 2 W into 1.45 V are 1.38 A: a tenth of 14 Ah, which nickel stands for good, is more.
-     (None, {"volts": 1.2, "full_v": 1.45, "empty_v": 1.0, "ah": 14.0}, None), (None, {"volts": 1.2, "full_v": 1.45, "empty_v": 1.0, "ah": 13.0}, "close"),
-     (None, {"volts": 1.2, "full_v": 1.45, "empty_v": 1.0, "ah": 7.0, "parallel": 2}, None)],
-)  # fmt: skip
+    [
+        (None, {}, "close"),
+        (4.2, {}, None),
+        (4.25, {}, None),
+        (4.26, {}, "fails"),
+        (8.5, {"series": 2}, None),
+        (8.51, {"series": 2}, "fails"),
+        (None, {"rechargeable": False}, None),
+        # 2 W into 1.45 V are 1.38 A: a tenth of 14 Ah, which nickel stands for good, is more.
+        (None, {"volts": 1.2, "full_v": 1.45, "empty_v": 1.0, "ah": 14.0}, None),
+        (None, {"volts": 1.2, "full_v": 1.45, "empty_v": 1.0, "ah": 13.0}, "close"),
+        (None, {"volts": 1.2, "full_v": 1.45, "empty_v": 1.0, "ah": 7.0, "parallel": 2}, None),
+    ],
+)
 def test_a_source_stops_where_the_pack_is_full(stops: float | None, figures: dict[str, Any], state: str | None) -> None:
     a = cranked(stops, **figures)
     assert [f.state for f in found(a, "trickle-end")] == ([state] if state else [])

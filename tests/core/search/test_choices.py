@@ -47,14 +47,18 @@ def test_the_frontier_is_that_of_brute_force() -> None:
 
     kept = [k for k in passing if not any(same_but_thicker_wire(o, k) for o in passing)]
     takes = {(k, n): float(filled.hours[n, out.cell[k], out.parallel[k]]) for k in kept for n in range(len(filled.boards))}
-    figures = {(k, n): (-out.runtime_h[k], thick[k], out.mass_g[k], cost[k] + filled.cost[n], h)
-               for (k, n), h in takes.items() if h <= plan.brief.charge_hours and filled.plays[n]}  # fmt: skip
+    figures = {
+        (k, n): (-out.runtime_h[k], thick[k], out.mass_g[k], cost[k] + filled.cost[n], h)
+        for (k, n), h in takes.items()
+        if h <= plan.brief.charge_hours and filled.plays[n]
+    }
     assert len(figures) > 30
     assert len({n for _, n in figures}) > 1
     beaten = {
-        k for k, o in itertools.permutations(figures, 2)
+        k
+        for k, o in itertools.permutations(figures, 2)
         if figures[o] != figures[k] and all(a <= b for a, b in zip(figures[o], figures[k], strict=True))
-    }  # fmt: skip
+    }
     assert {figures[f.at, f.charger] for f in found.frontier if f.charger is not None} == {
         figures[k] for k in figures if k not in beaten
     }

@@ -34,9 +34,12 @@ def altered_document(part: Any, **figures: Any) -> Any:
     return type(part).model_validate({n: getattr(part, n) for n in type(part).model_fields} | figures)
 
 
-PLANS = {"as it is": sanderling(), "cut off at 3.2 V": guarded(peaky(sanderling())),
-         "without protection": replaced(sanderling(), altered(sanderling().packs[0], protection=None)),
-         "two in series": replaced(sanderling(), altered(sanderling().packs[0], link_resistance_ohm=0.05))}  # fmt: skip
+PLANS = {
+    "as it is": sanderling(),
+    "cut off at 3.2 V": guarded(peaky(sanderling())),
+    "without protection": replaced(sanderling(), altered(sanderling().packs[0], protection=None)),
+    "two in series": replaced(sanderling(), altered(sanderling().packs[0], link_resistance_ohm=0.05)),
+}
 
 
 @pytest.mark.parametrize("name", PLANS)

@@ -112,8 +112,9 @@ def test_the_time_on_the_charger_goes_as_the_amp_hours_over_the_current() -> Non
     a = assess(sanderling(), STOCK)
     board = a.plan.chargers[0]
     current = Figure(low=1.2, likely=1.5, high=1.6)
-    cell = a.plan.packs[0].cell.model_copy(update={"measured_ah": Figure(low=4.7, likely=4.7, high=4.7),
-                                                   "resistance_ohm": Figure(low=0.02, likely=0.02, high=0.02)})  # fmt: skip
+    cell = a.plan.packs[0].cell.model_copy(
+        update={"measured_ah": Figure(low=4.7, likely=4.7, high=4.7), "resistance_ohm": Figure(low=0.02, likely=0.02, high=0.02)}
+    )
     plan = replaced(replaced(a.plan, altered(board, current_a=current)), altered(a.plan.packs[0], cell=cell))
     a = assess(plan, STOCK)
     made = charge_spread(a.op, a.charges[0])
@@ -146,8 +147,12 @@ def test_doubts_of_a_charge_go_together_as_they_do_one_by_one() -> None:
     keys = [d.kind for d in made.of]
     for row, hours in list(zip(samples(made.of, COUNT, SEED), made.hours, strict=True))[:8]:
         by = dict(zip(keys, row, strict=True))
-        cell = pack.cell.model_copy(update={"measured_ah": certain(pack.cell.capacity_ah.likely * by["capacity"]),
-                                            "resistance_ohm": certain(pack.cell.resistance_ohm.likely * by["cell"])})  # fmt: skip
+        cell = pack.cell.model_copy(
+            update={
+                "measured_ah": certain(pack.cell.capacity_ah.likely * by["capacity"]),
+                "resistance_ohm": certain(pack.cell.resistance_ohm.likely * by["cell"]),
+            }
+        )
         plan = replaced(full.plan, altered(pack, cell=cell))
         plan = replaced(plan, altered(board, current_a=certain(board.current_a.likely * by["charger"])))
         assert hours == pytest.approx(charge(assess(plan, STOCK).op, plan.chargers[0], full.end_soc).off.hours, rel=5e-3)

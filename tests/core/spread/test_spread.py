@@ -145,8 +145,10 @@ def test_learning_is_calibrated_on_made_up_truth_and_narrows() -> None:
             before.append(was)
             after.append(high / low)
             tried += 1
-    print(f"{held} of {tried} truths within the 80 % range after one run, {narrower} narrower; "
-          f"highest over lowest {np.median(before):.3f} before, {np.median(after):.3f} after")  # fmt: skip
+    print(
+        f"{held} of {tried} truths within the 80 % range after one run, {narrower} narrower; "
+        f"highest over lowest {np.median(before):.3f} before, {np.median(after):.3f} after"
+    )
     assert 0.75 <= held / tried <= 0.85
     assert narrower / tried > 0.95
 
@@ -186,8 +188,13 @@ def test_an_unknown_draw_is_read_from_a_run() -> None:
     factor = draw_that_explains(a, exact / 2)
     assert factor is not None
     assert 1.7 < factor < 2.0, "twice the draws are a little more than twice the power in: losses grow too"
-    loads = {p.id: altered(p, **{p.kind: p.draw.model_copy(update={s: likely_times(getattr(p.draw, s), factor) for s in ("rest", "play", "peak")})})
-             for p in a.plan.loads if p.kind != "resistance_ohm"}  # fmt: skip
+    loads = {
+        p.id: altered(
+            p, **{p.kind: p.draw.model_copy(update={s: likely_times(getattr(p.draw, s), factor) for s in ("rest", "play", "peak")})}
+        )
+        for p in a.plan.loads
+        if p.kind != "resistance_ohm"
+    }
     plan = a.plan
     for part in loads.values():
         plan = replaced(plan, part)

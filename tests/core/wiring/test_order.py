@@ -25,8 +25,20 @@ def random_harness(seed: int) -> Plan:
         return demo_plans()[seed]
     rng = random.Random(seed)
     plan = rng.choice(demo_plans())
-    keys = ["fuse-3", "plug-power-10", "light", "radio-bt", "linear-33-025", "lamp-low-35", "outlet-usb-12", "pin-33-05", "cell-18650-e35",
-            "charger-lin-05", "fan-30", "jack-dc-2"]  # fmt: skip
+    keys = [
+        "fuse-3",
+        "plug-power-10",
+        "light",
+        "radio-bt",
+        "linear-33-025",
+        "lamp-low-35",
+        "outlet-usb-12",
+        "pin-33-05",
+        "cell-18650-e35",
+        "charger-lin-05",
+        "fan-30",
+        "jack-dc-2",
+    ]
     for key in rng.sample(keys, rng.randint(1, 8)):
         plan = add(plan, key).plan
     return plan
@@ -102,8 +114,10 @@ def test_a_joint_undone_takes_back_what_stands_on_it() -> None:
 
 def test_a_charge_board_comes_after_what_leads_to_it_from_its_socket() -> None:
     plan = sanderling()
-    inlet = [Link(id=i, name=i, kind="plug", fed_by=at, resistance_ohm=Figure(low=0, likely=0.01, high=0.02)) for i, at in (
-        ("inlet", "usb"), ("lead", "inlet"))]  # fmt: skip
+    inlet = [
+        Link(id=i, name=i, kind="plug", fed_by=at, resistance_ohm=Figure(low=0, likely=0.01, high=0.02))
+        for i, at in (("inlet", "usb"), ("lead", "inlet"))
+    ]
     fed = remade(plan, {"links": (*plan.links, *inlet), "chargers": tuple(altered(b, fed_by="lead") for b in plan.chargers)})
     joints = {j.key: j for j in build_order(fed)}
     assert set(joints["charger"].after) == {"inlet", "lead"}

@@ -21,8 +21,15 @@ from tests.known import drawing, flat_cell, hand_plan
 
 FUSE = {"id": "fuse", "name": "Fuse", "kind": "fuse", "fed_by": "pack", "resistance_ohm": 0.01, "rating_a": 2.0}
 WIRE = {"id": "wire", "name": "Wire", "kind": "wire", "fed_by": "fuse", "awg": 26, "length_m": 0.5}
-BUCK = {"id": "buck", "name": "Buck", "kind": "buck", "fed_by": "fuse", "output_v": 2.5, "output_limit_a": 3.0,
-        "loss": {"kind": "fixed", "efficiency": 0.9}}  # fmt: skip
+BUCK = {
+    "id": "buck",
+    "name": "Buck",
+    "kind": "buck",
+    "fed_by": "fuse",
+    "output_v": 2.5,
+    "output_limit_a": 3.0,
+    "loss": {"kind": "fixed", "efficiency": 0.9},
+}
 
 
 def of(**lists: Any) -> Assessment:
@@ -126,7 +133,9 @@ def test_every_strand_is_cut_and_a_tenth_more_is_bought() -> None:
     cut_all = pieces(plan)
     cut = [p for p in cut_all if p.link.id == "w-screen"]
     assert [(p.colour, p.length_m, p.near, p.far) for p in cut] == [
-        ("orange", 0.14, "5 V rail", "Screen 4.3 in with backlight"), ("black", 0.14, "5 V rail", "Screen 4.3 in with backlight")]  # fmt: skip
+        ("orange", 0.14, "5 V rail", "Screen 4.3 in with backlight"),
+        ("black", 0.14, "5 V rail", "Screen 4.3 in with backlight"),
+    ]
     by_id = {k.id: k for k in plan.links}
     assert [colour_of(plan, by_id[k]) for k in ("w-pack", "w-board", "w-radio")] == ["red", "orange", "yellow"]
     own = Link.model_validate({**by_id["w-pack"].model_dump(), "colour": "blue"})

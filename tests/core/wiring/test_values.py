@@ -131,5 +131,8 @@ def test_the_gauge_finder_takes_the_thinnest_that_meets_each_demand() -> None:
 
 
 def _outlives(fuse_a: float, fault_a: float) -> int:
-    return max(g for g in range(34, 9, -2)
-               if opening_time_s(fault_a / fuse_a, resettable=False) < 0.5 * melting_time_s(fault_a, awg_section_mm2(g)))  # fmt: skip
+    return max(
+        g
+        for g in range(34, 9, -2)
+        if opening_time_s(fault_a / fuse_a, resettable=False) < 0.5 * melting_time_s(fault_a, awg_section_mm2(g))
+    )

@@ -164,7 +164,7 @@ class Watch:
 
     def seen(
         self, t_s: float, *, load_v: float, amps: float, meter_v: float = math.nan, age_s: float = 0.0, celsius: float = math.nan
-    ) -> End | None:  # fmt: skip
+    ) -> End | None:
         """One reading.
 
         Parameters
@@ -195,15 +195,20 @@ class Watch:
         if volts < stops.below_v:
             return End("volts", ended(volts, "below", stops.below_v, "V"))
         if load_v < stops.least_v - drop_v - APART_V:
-            return End("volts", f"Ended: the load has {show(load_v, 'V')} left, less than its leads can lose of "
-                                f"{show(stops.least_v, 'V')}.")  # fmt: skip
+            return End(
+                "volts",
+                f"Ended: the load has {show(load_v, 'V')} left, less than its leads can lose of {show(stops.least_v, 'V')}.",
+            )
         if amps > OVER_SET * stops.set_a + OVER_SET_A:
             return End("amps", f"Ended: the load drew {show(amps, 'A')} where {show(stops.set_a, 'A')} was set.")
         if celsius > stops.most_c:
             return End("heat", f"Ended: the cells were at {celsius:.0f} °C; {stops.most_c:.0f} °C is the most.")
         if amps > AT_REST_A and age_s < FRESH_S and abs(meter_v - load_v) > drop_v + APART_V:
-            return End("apart", f"Ended: the meter shows {show(meter_v, 'V')}, the load {show(load_v, 'V')}. One of them is on "
-                                "something else, or a clip has come off.")  # fmt: skip
+            return End(
+                "apart",
+                f"Ended: the meter shows {show(meter_v, 'V')}, the load {show(load_v, 'V')}. One of them is on "
+                "something else, or a clip has come off.",
+            )
         if self.ah >= stops.most_ah:
             return End("charge", f"Ended after {show(self.ah, 'Ah')}.")
         if t_s - self._began >= stops.seconds:

@@ -93,9 +93,7 @@ class Joined:
 def _figures(loads: tuple[Load, ...], which: str, state: str) -> Draws:
     """A state's draws at one end of their range; of a resistance the low end draws most."""
     ends = {"low": "high", "likely": "likely", "high": "low"}
-    at = tuple(
-        altered(p, **{p.kind: _at(p, ends[which] if p.kind == "resistance_ohm" else which, state)}) for p in loads
-    )  # fmt: skip
+    at = tuple(altered(p, **{p.kind: _at(p, ends[which] if p.kind == "resistance_ohm" else which, state)}) for p in loads)
     return draws_of(at, state)
 
 

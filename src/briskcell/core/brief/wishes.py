@@ -77,8 +77,15 @@ def resets_per_charge(a: Answers) -> Requirement:
     return Requirement(field="resets_per_charge", got=often, state=state, why=why, station="pack", number="resets")
 
 
-@wish("shelf_days", "Days on the shelf before it is empty", unit="d", group="Use", called="the days on the shelf",
-      gives_way=sooner_empty, turn=6)  # fmt: skip
+@wish(
+    "shelf_days",
+    "Days on the shelf before it is empty",
+    unit="d",
+    group="Use",
+    called="the days on the shelf",
+    gives_way=sooner_empty,
+    turn=6,
+)
 def shelf_days(a: Answers) -> Requirement:
     """Whether it is not empty before.
 
@@ -98,8 +105,15 @@ def shelf_days(a: Answers) -> Requirement:
     first = min(a.plan.stores, key=lambda s: a.storage[a.plan.stores.index(s)].days)
     state: Word = "holds" if days >= a.plan.brief.shelf_days else "fails"
     got = days if days < 1e5 else "no leak counted"
-    return Requirement(field="shelf_days", got=got, unit="d", state=state, why="From full to cut-off with everything off.",
-                       station="pack", number=f"shelf:{first.id}")  # fmt: skip
+    return Requirement(
+        field="shelf_days",
+        got=got,
+        unit="d",
+        state=state,
+        why="From full to cut-off with everything off.",
+        station="pack",
+        number=f"shelf:{first.id}",
+    )
 
 
 @wish("clock_must_keep", "A clock must keep time while it is off", group="Use", called="a clock that keeps time")
@@ -118,14 +132,24 @@ def clock_must_keep(a: Answers) -> Requirement:
     """
     wanted, clocks = a.plan.brief.clock_must_keep, [p.name for p in a.plan.loads if p.keeps_time]
     state: Word = "holds" if not wanted or clocks else "fails"
-    why = f"{clocks[0]} goes on sipping, and is counted on the shelf." if wanted and clocks else (
-        "No part of the build is a clock." if wanted else "The board may forget the time.")  # fmt: skip
+    why = (
+        f"{clocks[0]} goes on sipping, and is counted on the shelf."
+        if wanted and clocks
+        else ("No part of the build is a clock." if wanted else "The board may forget the time.")
+    )
     got = clocks[0] if clocks else "no clock"
     return Requirement(field="clock_must_keep", got=got, state=state, why=why, station="draw")
 
 
-@wish("charge_hours", "Hours on the charger at most", unit="h", group="Charging", called="the hours on the charger",
-      gives_way=longer, turn=2)  # fmt: skip
+@wish(
+    "charge_hours",
+    "Hours on the charger at most",
+    unit="h",
+    group="Charging",
+    called="the hours on the charger",
+    gives_way=longer,
+    turn=2,
+)
 def charge_hours(a: Answers) -> Requirement:
     """Whether it is full soon enough.
 
@@ -145,8 +169,15 @@ def charge_hours(a: Answers) -> Requirement:
     took = slow.off.hours
     state: Word = "holds" if took is not None and took <= a.plan.brief.charge_hours else "fails"
     why = slow.off.why or f"From {show(slow.off.start_soc, '%')}, where play ends, with the console off."
-    return Requirement(field="charge_hours", got="never full" if took is None else took, unit="h", state=state, why=why,
-                       station="charge", number=f"charge:{slow.board.id}")  # fmt: skip
+    return Requirement(
+        field="charge_hours",
+        got="never full" if took is None else took,
+        unit="h",
+        state=state,
+        why=why,
+        station="charge",
+        number=f"charge:{slow.board.id}",
+    )
 
 
 @wish(
@@ -244,8 +275,15 @@ def mass(a: Answers) -> Requirement:
     return Requirement(field="mass_g", got=got, unit="g", state=state, why=why, station="pack", number="mass")
 
 
-@wish("budget", "Budget for the parts", unit="€", group="Size and cost", called="the budget",
-      gives_way=up_to("budget", "€", "the budget"), turn=7)  # fmt: skip
+@wish(
+    "budget",
+    "Budget for the parts",
+    unit="€",
+    group="Size and cost",
+    called="the budget",
+    gives_way=up_to("budget", "€", "the budget"),
+    turn=7,
+)
 def budget(a: Answers) -> Requirement:
     """Whether the parts cost no more.
 
@@ -288,8 +326,15 @@ def room_c(a: Answers) -> Requirement:
     hot = warm.skin_c > limit or warm.cells_c > cells_limit
     near = warm.skin_c > limit - NEAR_K or warm.cells_c > cells_limit - NEAR_K
     why = f"{show(limit, '°C')} is the most {'that hands hold' if brief.held else 'for a case nobody holds'}; the cells feel "
-    return Requirement(field="room_c", got=warm.skin_c, unit="°C", state="fails" if hot else "close" if near else "holds",
-                       why=f"{why}{show(warm.cells_c, '°C')}.", station="heat", number="heat")  # fmt: skip
+    return Requirement(
+        field="room_c",
+        got=warm.skin_c,
+        unit="°C",
+        state="fails" if hot else "close" if near else "holds",
+        why=f"{why}{show(warm.cells_c, '°C')}.",
+        station="heat",
+        number="heat",
+    )
 
 
 @wish("cells_c", "Temperature of the cells in use", unit="°C", group="Surroundings", called="the temperature of the cells")
@@ -332,8 +377,15 @@ def margins(a: Answers) -> Requirement:
     if least is None:
         return Requirement(field="margins", got="no limits", state="unknown", why="No part states a limit.", station="rails")
     why = f"{least.name}, all at {least.at_state}, {show(least.at_soc, '%')} charge."
-    return Requirement(field="margins", got=least.spare, unit="%", state=a.judged(least.spare), why=why, station="rails",
-                       number=f"headroom:{least.element}:{least.kind}")  # fmt: skip
+    return Requirement(
+        field="margins",
+        got=least.spare,
+        unit="%",
+        state=a.judged(least.spare),
+        why=why,
+        station="rails",
+        number=f"headroom:{least.element}:{least.kind}",
+    )
 
 
 def thickness_mm(assessed: Answers) -> float:

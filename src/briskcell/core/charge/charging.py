@@ -283,14 +283,17 @@ class ChargePath:
             return console_curve(self.op, self.index, 0.0, np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 13), state)
         return None
 
-    def _why_not(self, start: float, into: Array, system_a: Array, carried: NDArray[np.bool_], held: NDArray[np.int_],
-                 *, playing: bool) -> str:  # fmt: skip
+    def _why_not(
+        self, start: float, into: Array, system_a: Array, carried: NDArray[np.bool_], held: NDArray[np.int_], *, playing: bool
+    ) -> str:
         board = self.board
         if isinstance(self.store, Pack) and not self.store.cell.rechargeable:
             return f"{self.store.cell.name} must not be charged."
         if isinstance(self.store, Pack) and self.float_v > self.store.series * (self.store.cell.full_v + OVER_V):
-            return (f"{board.name} would drive each cell to {self.float_v / self.store.series:.2f} V; it is full at "
-                    f"{self.store.cell.full_v:.2f} V.")  # fmt: skip
+            return (
+                f"{board.name} would drive each cell to {self.float_v / self.store.series:.2f} V; it is full at "
+                f"{self.store.cell.full_v:.2f} V."
+            )
         if board.kind != "step_up" and self.source_v < self.float_v:
             gives = f"{self.supply.name} gives {self.source_v:.2f} V"
             return f"{gives}; the pack is full at {self.float_v:.2f} V, and this board steps down."
@@ -359,11 +362,20 @@ class ChargePath:
         limit = held[near]
         limit[len(body) - (len(tail_soc) if tail_at.size else 0) :] = BY_FLOAT
         return ChargeCourse(
-            hours=None if why else float(hours[-1]), why=why, start_soc=start, end_soc=float(body[-1]), soc=body, current_a=amps,
-            ocv_v=ocv, cell_v=np.minimum(ocv + amps * r, self.float_v), elapsed_h=hours,
-            system_a=np.interp(body, RISING, system_a), bus_v=np.interp(body, RISING, bus_v), limit=limit,
+            hours=None if why else float(hours[-1]),
+            why=why,
+            start_soc=start,
+            end_soc=float(body[-1]),
+            soc=body,
+            current_a=amps,
+            ocv_v=ocv,
+            cell_v=np.minimum(ocv + amps * r, self.float_v),
+            elapsed_h=hours,
+            system_a=np.interp(body, RISING, system_a),
+            bus_v=np.interp(body, RISING, bus_v),
+            limit=limit,
             balance_h=self._balance_h(),
-        )  # fmt: skip
+        )
 
     def _bank(self, bank: Bank, start: float, *, playing: bool) -> ChargeCourse:
         """A bank fills with the power its input takes, whatever the board before it could give."""
@@ -374,11 +386,19 @@ class ChargePath:
         amps = np.full(2, power / bank.output_v.likely)
         volts = np.full(2, bank.output_v.likely)
         return ChargeCourse(
-            hours=None if why else hours, why=why, start_soc=start, end_soc=1.0, soc=line, current_a=amps, cell_v=volts,
+            hours=None if why else hours,
+            why=why,
+            start_soc=start,
+            end_soc=1.0,
+            soc=line,
+            current_a=amps,
+            cell_v=volts,
             ocv_v=volts,
-            elapsed_h=np.array([0.0, hours]), system_a=none, bus_v=np.full(2, self.source_v),
+            elapsed_h=np.array([0.0, hours]),
+            system_a=none,
+            bus_v=np.full(2, self.source_v),
             limit=np.ones(2, dtype=int),
-        )  # fmt: skip
+        )
 
     def _balance_h(self) -> float | None:
         """Hours to bring cells in series together that differ by a twentieth of their charge: ``ΔQ / I_bal``."""

@@ -16,8 +16,17 @@ SETTLES = 0.35  # of the time of diffusion, in which the surface follows: half t
 
 
 @compiled
-def tail(soc: Array, ocv: Array, float_v: float, ohm: Array, capacity_ah: float, diffusion_s: float, amps: float, most_a: float,
-         end_a: float) -> tuple[Array, Array, Array]:  # fmt: skip
+def tail(
+    soc: Array,
+    ocv: Array,
+    float_v: float,
+    ohm: Array,
+    capacity_ah: float,
+    diffusion_s: float,
+    amps: float,
+    most_a: float,
+    end_a: float,
+) -> tuple[Array, Array, Array]:
     """Constant voltage from a state of charge until the current has fallen to where it ends.
 
     The surface of the particles is ahead of their inside by what flows in during the time of diffusion, ``I·τ/Q``, and it is the

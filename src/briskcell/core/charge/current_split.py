@@ -64,8 +64,9 @@ def _into_store(t: Terms, ocv: float, r: float, diffusion: float, bus_v: float, 
 
 
 @compiled
-def balance(t: Terms, ocv: Array, ohm: Array, diffusion_ohm: Array, console_v: Array, console_w: Array,
-            console_carried: Array) -> tuple[Array, Indices]:  # fmt: skip
+def balance(
+    t: Terms, ocv: Array, ohm: Array, diffusion_ohm: Array, console_v: Array, console_w: Array, console_carried: Array
+) -> tuple[Array, Indices]:
     """Bus voltage, charge current and console settled against each other at each point.
 
     Parameters

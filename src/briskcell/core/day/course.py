@@ -143,9 +143,16 @@ def _live(told: _Told, phase: Phase, longest: float, *, resolved: bool) -> None:
         left -= took
 
 
-def live_through(course: Course, day: Day, phases: Sequence[Phase], *, warning_v: float | None = None,
-                 lamps: Sequence[tuple[str, float]] = (), chance: Resets | None = None,
-                 step_s: float | None = None) -> DayCourse:  # fmt: skip
+def live_through(
+    course: Course,
+    day: Day,
+    phases: Sequence[Phase],
+    *,
+    warning_v: float | None = None,
+    lamps: Sequence[tuple[str, float]] = (),
+    chance: Resets | None = None,
+    step_s: float | None = None,
+) -> DayCourse:
     """A day from its begin to its end.
 
     Where something stops the console it stays off to the end of that stretch, and is tried again in the next.
@@ -178,9 +185,18 @@ def live_through(course: Course, day: Day, phases: Sequence[Phase], *, warning_v
     for phase in phases:
         _live(told, phase, longest, resolved=step_s is not None)
     table, events, missed = np.array(told.rows), told.events, told.missed_s
-    return DayCourse(day=day, time_s=table[:, 0], soc=table[:, 1], store_v=table[:, 2], case_c=table[:, 3], on=table[:, 4] > 0,
-                     events=tuple(events), wanted_s=sum(p.seconds for p in phases if p.what != "off"), missed_s=missed,
-                     resets=_resets(table[:, 0], table[:, 1], table[:, 5], chance) if chance else 0.0)  # fmt: skip
+    return DayCourse(
+        day=day,
+        time_s=table[:, 0],
+        soc=table[:, 1],
+        store_v=table[:, 2],
+        case_c=table[:, 3],
+        on=table[:, 4] > 0,
+        events=tuple(events),
+        wanted_s=sum(p.seconds for p in phases if p.what != "off"),
+        missed_s=missed,
+        resets=_resets(table[:, 0], table[:, 1], table[:, 5], chance) if chance else 0.0,
+    )
 
 
 def _resets(time_s: Array, soc: Array, alone: Array, chance: Resets) -> float:

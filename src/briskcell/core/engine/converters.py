@@ -51,8 +51,13 @@ def losses_of(converter: Converter) -> Losses:
     if isinstance(loss, LossModel):
         buck = converter.kind == "buck"
         hertz = converter.frequency_hz.likely if buck and converter.frequency_hz else 0.0
-        return Losses(loss.quiescent_a.likely, loss.drop_v.likely, loss.resistance_ohm.likely, by_output=buck,
-                      switching=0.5 * SWITCH_S * hertz)  # fmt: skip
+        return Losses(
+            loss.quiescent_a.likely,
+            loss.drop_v.likely,
+            loss.resistance_ohm.likely,
+            by_output=buck,
+            switching=0.5 * SWITCH_S * hertz,
+        )
     if isinstance(loss, FixedEfficiency):
         return Losses(quiescent_a=converter.quiescent_a.likely, efficiency=loss.efficiency.likely)
     if isinstance(loss, EfficiencyPoints):

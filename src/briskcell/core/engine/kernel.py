@@ -81,8 +81,9 @@ def input_current(output_w: float, input_v: float, standing_a: float, junction_v
 
 
 @compiled
-def buck_current(output_w: float, output_a: float, input_v: float, standing_a: float, junction_v: float, ohm: float,
-                 switching: float) -> float:  # fmt: skip
+def buck_current(
+    output_w: float, output_a: float, input_v: float, standing_a: float, junction_v: float, ohm: float, switching: float
+) -> float:
     """What a buck takes: its losses follow the current out; see ``converters.switching_input_current``."""
     lost = input_v * (standing_a + switching * output_a) + junction_v * output_a + ohm * output_a * output_a
     return (output_w + lost) / input_v
@@ -99,8 +100,21 @@ def stiff_v(kind: int, set_v: float, dropout_v: float, dropout_ohm: float, input
 
 
 @compiled
-def sweep(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, current: Array, conductance: Array, row: Indices,
-          x: Array, scale: Array, amps: Array, branch_a: Array, new: Array) -> None:  # fmt: skip
+def sweep(
+    tree: Tree,
+    points: Indices,
+    ocv: Array,
+    ohm: Array,
+    power: Array,
+    current: Array,
+    conductance: Array,
+    row: Indices,
+    x: Array,
+    scale: Array,
+    amps: Array,
+    branch_a: Array,
+    new: Array,
+) -> None:
     """Backward and forward once at some points: the currents at volts ``x``, and the volts ``new`` that follow.
 
     Arrays have a row for each point, and a column for each unknown, consumer, load, store or branch.
@@ -181,8 +195,20 @@ def unloaded(tree: Tree, points: Indices, ocv: Array, row: Indices, x: Array) ->
 
 
 @compiled
-def settle(tree: Tree, points: Indices, ocv: Array, ohm: Array, power: Array, current: Array, conductance: Array, row: Indices,
-           x: Array, scale: Array, amps: Array, branch_a: Array) -> Indices:  # fmt: skip
+def settle(
+    tree: Tree,
+    points: Indices,
+    ocv: Array,
+    ohm: Array,
+    power: Array,
+    current: Array,
+    conductance: Array,
+    row: Indices,
+    x: Array,
+    scale: Array,
+    amps: Array,
+    branch_a: Array,
+) -> Indices:
     """Sweep some points from their unloaded volts until they settle; those that have not after ``SWEEPS`` are given back."""
     unloaded(tree, points, ocv, row, x)
     left, before, new = points.copy(), np.empty(x.shape), np.empty(x.shape)

@@ -100,8 +100,15 @@ class Flow:
         return self.branch_a[..., len(self.network.stores) + converter]
 
 
-def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws, slow: Slow | None = None,
-          link_ohm: ArrayLike | None = None, boards: Boards | None = None) -> Flow:  # fmt: skip
+def solve(
+    network: Network,
+    ocv_v: ArrayLike,
+    store_ohm: ArrayLike,
+    draws: Draws,
+    slow: Slow | None = None,
+    link_ohm: ArrayLike | None = None,
+    boards: Boards | None = None,
+) -> Flow:
     """Solve a tree by backward/forward sweeps, every point of the batch at once.
 
     The sweep [1]_ starts from the sources' voltages and falls monotonically to the upper solution where loads draw
@@ -154,8 +161,18 @@ def solve(network: Network, ocv_v: ArrayLike, store_ohm: ArrayLike, draws: Draws
     tree, variant = network.tree, np.zeros(points, dtype=np.intp)
     if boards is not None:
         tree, variant = tree._replace(own=boards.own), np.broadcast_to(boards.of_point, shape).reshape(-1).astype(np.intp)
-    batch = _Batch(network, _Given(tree, rows(ocv), resistance.reshape(points, len(network.branches)),
-                                   rows(draws.power_w), rows(draws.current_a), rows(draws.conductance_s), variant))  # fmt: skip
+    batch = _Batch(
+        network,
+        _Given(
+            tree,
+            rows(ocv),
+            resistance.reshape(points, len(network.branches)),
+            rows(draws.power_w),
+            rows(draws.current_a),
+            rows(draws.conductance_s),
+            variant,
+        ),
+    )
     at = np.arange(points)
     if slow is None or not n_stores:
         batch.settle(at)

@@ -138,8 +138,15 @@ def variants(plan: Plan, network: Network, soc: Array, of: Factors) -> Variants:
     own = np.repeat(network.tree.own, n, axis=0)
     own[:, :, SET_V] *= of.volts
     own[:, :, LOSS] = of.loss
-    return Variants(network, curves, ocv, np.maximum(fast - beside, 0.0) * cell + np.minimum(fast, beside), slow * cell,
-                    of.draw, Boards(own, np.arange(n)[None, :, None]))  # fmt: skip
+    return Variants(
+        network,
+        curves,
+        ocv,
+        np.maximum(fast - beside, 0.0) * cell + np.minimum(fast, beside),
+        slow * cell,
+        of.draw,
+        Boards(own, np.arange(n)[None, :, None]),
+    )
 
 
 def _beside_cells(store: Store) -> float:

@@ -47,9 +47,14 @@ ALIKE = 0.5  # of the likeliest joint's weight, from which another on the same w
 OFTEN: dict[str, float] = {"design": 1.0, "joint": 1.0, "board": 0.5, "cells": 0.5, "hungry": 0.35}
 Condition = tuple[str, float, bool]  # what it does, its charge, whether it is warm
 CONDITIONS: tuple[Condition, ...] = (
-    ("rest", HALF, False), ("play", HALF, False), ("bright", HALF, False), ("peak", HALF, False), ("peak", HALF, True),
-    ("play", LOW, False), ("peak", LOW, False),
-)  # fmt: skip
+    ("rest", HALF, False),
+    ("play", HALF, False),
+    ("bright", HALF, False),
+    ("peak", HALF, False),
+    ("peak", HALF, True),
+    ("play", LOW, False),
+    ("peak", LOW, False),
+)
 
 
 ORDER: tuple[tuple[When, tuple[int, ...]], ...] = (
@@ -60,8 +65,12 @@ ORDER: tuple[tuple[When, tuple[int, ...]], ...] = (
     ("empty", (5, 6)),
 )
 NEAR: dict[When, tuple[When, ...]] = {  # what an owner may mean as well
-    "loud": ("bright", "warm", "empty"), "bright": ("loud", "always"), "warm": ("loud",), "empty": ("loud",), "always": ("bright",),
-}  # fmt: skip
+    "loud": ("bright", "warm", "empty"),
+    "bright": ("loud", "always"),
+    "warm": ("loud",),
+    "empty": ("loud",),
+    "always": ("bright",),
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -190,8 +190,11 @@ def other_rails(assessed: Answers, load: Load) -> Iterator[Fix]:
         board = altered(candidate, id=free_id(plan, "reg"), fed_by=at.id)
         rail = Rail(id=free_id(plan, "rail"), name=f"{show(board.output_v.likely, 'V')} rail", fed_by=board.id)
         wider = remade(plan, {"converters": (*plan.converters, board), "rails": (*plan.rails, rail)})
-        yield Fix(f"{load.name} on a rail of its own from {candidate.name}", f"gives it {show(board.output_v.likely, 'V')}.",
-                  hung(wider, load, rail.id))  # fmt: skip
+        yield Fix(
+            f"{load.name} on a rail of its own from {candidate.name}",
+            f"gives it {show(board.output_v.likely, 'V')}.",
+            hung(wider, load, rail.id),
+        )
 
 
 def hung(plan: Plan, load: Load, at: str) -> Plan:

@@ -85,8 +85,10 @@ def stronger(assessed: Answers, weak: Headroom) -> Iterator[Fix]:
         found += other_links(assessed, part)
     near: list[Fix] = []
     for fix in found:
-        spare = min((h.spare for h in headrooms(operate(fix.plan), assessed.end_soc)
-                     if h.element == weak.element and h.kind == weak.kind), default=1.0)  # fmt: skip
+        spare = min(
+            (h.spare for h in headrooms(operate(fix.plan), assessed.end_soc) if h.element == weak.element and h.kind == weak.kind),
+            default=1.0,
+        )
         told = Fix(fix.words, f"leaves {spare:.0%} to spare.", fix.plan)
         if spare >= margins.comfortable:
             yield told
@@ -101,8 +103,11 @@ def _thicker_wire(plan: Plan, wire: object, weak: Headroom) -> Iterator[Fix]:
     if isinstance(wire, Link) and wire.awg is not None and wire.rating_a is None:
         for gauge in GAUGES:
             if gauge < wire.awg:
-                yield Fix(f"{gauge:.0f} AWG instead of {wire.awg:.0f} AWG for {wire.name}", f"carries {show(weak.demand_a, 'A')}.",
-                          replaced(plan, altered(wire, awg=gauge)))  # fmt: skip
+                yield Fix(
+                    f"{gauge:.0f} AWG instead of {wire.awg:.0f} AWG for {wire.name}",
+                    f"carries {show(weak.demand_a, 'A')}.",
+                    replaced(plan, altered(wire, awg=gauge)),
+                )
 
 
 def higher_trip(plan: Plan, weak: Headroom) -> Iterator[Fix]:

@@ -191,8 +191,13 @@ def suiting(store: Pack, board: ChargeBoard, now: Supply, stock: Stock) -> Itera
             yield gentler, None
             continue
         needs_w = gentler.current_a.likely * (gentler.end_v.likely if gentler.end_v else 4.2) * store.series
-        fits = [s for s in stock.supplies if takes(gentler, s) and reaches(gentler, s, store.series)
-                and s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= needs_w]  # fmt: skip
+        fits = [
+            s
+            for s in stock.supplies
+            if takes(gentler, s)
+            and reaches(gentler, s, store.series)
+            and s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= needs_w
+        ]
         if fits:
             yield gentler, min(fits, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely)
 

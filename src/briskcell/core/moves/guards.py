@@ -76,5 +76,8 @@ def guarded(plan: Plan, pack: Pack) -> Iterator[Fix]:
     cutoff = max(guard_v(c) for c in pack.string_cells)
     own = pack.protection
     made = own.model_copy(update={"cutoff_cell_v": cutoff}) if own else protection_for(pack.cell, pack.parallel, cutoff)
-    yield Fix(f"A protection board that cuts off at {show(cutoff, 'V')} a cell", "ends a discharge before it harms them.",
-              replaced(plan, altered(pack, protection=made)))  # fmt: skip
+    yield Fix(
+        f"A protection board that cuts off at {show(cutoff, 'V')} a cell",
+        "ends a discharge before it harms them.",
+        replaced(plan, altered(pack, protection=made)),
+    )

@@ -67,8 +67,9 @@ def _sized(pack: Pack, cell: Cell, series: int, energy_wh: float) -> Pack | None
     if guard is not None:  # a protection board is bought for its pack
         trip = max(guard.trip_a.likely, round(0.8 * cell.max_discharge_a.likely * parallel, 1))
         cutoff = guard.cutoff_cell_v if cell.empty_v - 0.4 < guard.cutoff_cell_v < cell.full_v - 0.6 else cell.empty_v
-        guard = guard.model_copy(update={"trip_a": guard.trip_a.at(trip, grade="typical", source="protection board class"),
-                                         "cutoff_cell_v": cutoff})  # fmt: skip
+        guard = guard.model_copy(
+            update={"trip_a": guard.trip_a.at(trip, grade="typical", source="protection board class"), "cutoff_cell_v": cutoff}
+        )
     return altered(pack, cell=cell, series=series, parallel=parallel, protection=guard)
 
 

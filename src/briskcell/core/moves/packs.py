@@ -192,5 +192,8 @@ def as_one(assessed: Answers) -> Iterator[Fix]:
     balancers = tuple(b for b in plan.balancers if b.charges not in gone)
     trickles = tuple(altered(t, charges=first.id) if t.charges in gone else t for t in plan.trickles)
     joined = remade(plan, {**kept, **moved, "balancers": balancers, "trickles": trickles})
-    yield Fix(f"{first.name} of {whole.parallel} in parallel, in the place of {len(plan.packs)} packs",
-              "is filled at one port, and none is forgotten.", joined)  # fmt: skip
+    yield Fix(
+        f"{first.name} of {whole.parallel} in parallel, in the place of {len(plan.packs)} packs",
+        "is filled at one port, and none is forgotten.",
+        joined,
+    )

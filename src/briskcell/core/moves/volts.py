@@ -93,8 +93,9 @@ def more_volts(assessed: Answers, load: Load) -> Iterator[Fix]:
     yield from other_rails(assessed, load)
 
 
-def _higher_output(assessed: Answers, load: Load, board: Converter, plan: Plan, least_v: float, also: str,
-                   *, new: bool = False) -> Iterator[Fix]:  # fmt: skip
+def _higher_output(
+    assessed: Answers, load: Load, board: Converter, plan: Plan, least_v: float, also: str, *, new: bool = False
+) -> Iterator[Fix]:
     """The board's output set higher, within its bounds and every other part's window."""
     target = board.output_v.likely + (load.window.low_v - least_v) * 1.25
     others = [p for p in plan.loads if p.id != load.id and board in boards_above(plan, p)]

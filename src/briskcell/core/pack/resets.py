@@ -191,8 +191,18 @@ def resets(op: Operating, found: Runtime) -> Resets:
     expected = float(np.trapezoid(per_hour, elapsed)) * _played(op.plan)
     feared = per_hour > LEAST_PER_HOUR
     free = float(elapsed[max(int(feared.argmax()) - 1, 0)] if feared.any() else elapsed[-1])
-    return Resets(soc=soc[0], share=share, per_hour=per_hour, elapsed_h=elapsed, expected=expected, free_hours=free,
-                  at_end=float(per_hour[-1]), culprits=culprits, parts=peaks.parts, held=peaks.held)  # fmt: skip
+    return Resets(
+        soc=soc[0],
+        share=share,
+        per_hour=per_hour,
+        elapsed_h=elapsed,
+        expected=expected,
+        free_hours=free,
+        at_end=float(per_hour[-1]),
+        culprits=culprits,
+        parts=peaks.parts,
+        held=peaks.held,
+    )
 
 
 def expected_resets(plan: Plan, network: Network, of: Factors, end_soc: Array, grid: Array, elapsed_h: Array) -> Array:

@@ -101,37 +101,68 @@ def _switch(plan: Plan, switch: Link, cards: frozenset[str], saved: bool) -> Way
     needs = plan.shutdown.seconds
     held = bool(cards & set(behind))
     runs_dry = Act(
-        act="empty", after_s=0.0, loses=behind, at_risk=held and not saved, opened=off if switch.latching else frozenset(),
-        why="it opens with its volts, and stays off until it is pressed" if switch.latching
+        act="empty",
+        after_s=0.0,
+        loses=behind,
+        at_risk=held and not saved,
+        opened=off if switch.latching else frozenset(),
+        why="it opens with its volts, and stays off until it is pressed"
+        if switch.latching
         else "it stays on: what still draws goes on emptying the pack, and all starts again by itself on the charger",
-    )  # fmt: skip
+    )
     if how is None:
-        script = plan.shutdown.soft is True
-        thrown = [
-            Act(act=a, after_s=0.0, loses=behind, at_risk=held and (a == "crash" or not script), opened=off,
-                why="a hung board is cut whatever it writes" if a == "crash" and held
-                else "thrown after the script has halted the board" if script and held else "it cuts at once")
-            for a in ("off", "hold", "crash")
-        ]  # fmt: skip
+        thrown = _thrown(plan, behind, off, held)
         return Way(element=switch.id, name=switch.name, soft=False, acts=(*thrown[:2], runs_dry, thrown[2]))
     asked = (needs if how.cuts_after_s is None else how.cuts_after_s) if how.soft else 0.0
     hard = [s for s in (how.cuts_after_s if how.soft else 0.0, how.held_s) if s is not None]
     pressed = Act(
-        act="off", after_s=asked, loses=behind, at_risk=held and asked < needs, opened=off,
-        why="it cuts at once" if not how.soft else f"it asks the board, which takes {needs:.0f} s, and cuts "
+        act="off",
+        after_s=asked,
+        loses=behind,
+        at_risk=held and asked < needs,
+        opened=off,
+        why="it cuts at once"
+        if not how.soft
+        else f"it asks the board, which takes {needs:.0f} s, and cuts "
         + ("when the board lets go" if how.cuts_after_s is None else f"{asked:.0f} s later"),
-    )  # fmt: skip
+    )
     hold = Act(
-        act="hold", after_s=how.held_s, loses=behind if how.held_s is not None else (), at_risk=held and how.held_s is not None,
+        act="hold",
+        after_s=how.held_s,
+        loses=behind if how.held_s is not None else (),
+        at_risk=held and how.held_s is not None,
         opened=off if how.held_s is not None else frozenset(),
         why="it cuts whatever the board does" if how.held_s is not None else "holding it does nothing more",
-    )  # fmt: skip
+    )
     hung = Act(
-        act="crash", after_s=min(hard, default=None), loses=behind if hard else (), at_risk=held and bool(hard),
+        act="crash",
+        after_s=min(hard, default=None),
+        loses=behind if hard else (),
+        at_risk=held and bool(hard),
         opened=off if hard else frozenset(),
         why="a hung board is cut whatever it writes" if hard else "it waits for a board that no longer answers",
-    )  # fmt: skip
+    )
     return Way(element=switch.id, name=switch.name, soft=how.soft, acts=(pressed, hold, runs_dry, hung))
+
+
+def _thrown(plan: Plan, behind: tuple[str, ...], off: frozenset[str], held: bool) -> list[Act]:
+    """A plain switch: thrown, thrown and left, and thrown on a board that hangs."""
+    script = plan.shutdown.soft is True
+    return [
+        Act(
+            act=a,
+            after_s=0.0,
+            loses=behind,
+            at_risk=held and (a == "crash" or not script),
+            opened=off,
+            why="a hung board is cut whatever it writes"
+            if a == "crash" and held
+            else "thrown after the script has halted the board"
+            if script and held
+            else "it cuts at once",
+        )
+        for a in ("off", "hold", "crash")
+    ]
 
 
 def _bank(plan: Plan, bank: Bank, cards: frozenset[str], saved: bool) -> Way:
@@ -139,19 +170,41 @@ def _bank(plan: Plan, bank: Bank, cards: frozenset[str], saved: bool) -> Way:
     held, script = bool(cards & set(behind)), plan.shutdown.soft is True
 
     def pressed(act: str) -> Act:
-        return Act(act=act, after_s=0.0, loses=behind, at_risk=held and (act == "crash" or not script), opened=switches_of(plan),
-                   why="its button cuts at once; some banks want it pressed twice")  # fmt: skip
+        return Act(
+            act=act,
+            after_s=0.0,
+            loses=behind,
+            at_risk=held and (act == "crash" or not script),
+            opened=switches_of(plan),
+            why="its button cuts at once; some banks want it pressed twice",
+        )
 
-    dry = Act(act="empty", after_s=0.0, loses=behind, at_risk=held and not saved, opened=switches_of(plan),
-              why="a bank gives no warning but its own lamps, and ends at once")  # fmt: skip
-    return Way(element=bank.id, name=f"{bank.name}, its own button", soft=False,
-               acts=(pressed("off"), pressed("hold"), dry, pressed("crash")))  # fmt: skip
+    dry = Act(
+        act="empty",
+        after_s=0.0,
+        loses=behind,
+        at_risk=held and not saved,
+        opened=switches_of(plan),
+        why="a bank gives no warning but its own lamps, and ends at once",
+    )
+    return Way(
+        element=bank.id,
+        name=f"{bank.name}, its own button",
+        soft=False,
+        acts=(pressed("off"), pressed("hold"), dry, pressed("crash")),
+    )
 
 
 def _script(plan: Plan, cards: frozenset[str], saved: bool) -> Way:
     on: frozenset[str] = frozenset()
-    dry = Act(act="empty", after_s=0.0, loses=tuple(p.id for p in plan.loads), at_risk=bool(cards), opened=on,
-              why="the warning comes too late for it, or there is none")  # fmt: skip
+    dry = Act(
+        act="empty",
+        after_s=0.0,
+        loses=tuple(p.id for p in plan.loads),
+        at_risk=bool(cards),
+        opened=on,
+        why="the warning comes too late for it, or there is none",
+    )
 
     def act(name: str, why: str) -> Act:
         return Act(act=name, after_s=None, loses=(), at_risk=False, opened=on, why=why)

@@ -41,6 +41,7 @@ def board_figures(op: Operating) -> dict[str, BoardFigures]:
         given = float(op.flow.converter_output_w(k)[at]) if carried else 0.0
         lost = max(taken - given, 0.0)
         rise = lost * board.thermal_k_per_w.likely if board.thermal_k_per_w is not None and carried else None
-        out[board.id] = BoardFigures(board=board, taken_w=taken, given_w=given, lost_w=lost,
-                                     efficiency=given / taken if taken > 0 else None, rise_k=rise)  # fmt: skip
+        out[board.id] = BoardFigures(
+            board=board, taken_w=taken, given_w=given, lost_w=lost, efficiency=given / taken if taken > 0 else None, rise_k=rise
+        )
     return out

@@ -61,9 +61,14 @@ def _proposal(op: Operating, choices: tuple[RailChoice, ...], n: int) -> Proposa
     rail = next((r for r in plan.rails if right and r.fed_by == right[0].id), None)
     away = tuple(p.id for p in parts if rail and feeding.get(p.id) is not right[0])
     return Proposal(
-        choice=choice, parts=parts, why=why, today=boards, set_board=boards[0] if boards and not right else None,
-        move_to=rail if away else None, to_move=away,
-    )  # fmt: skip
+        choice=choice,
+        parts=parts,
+        why=why,
+        today=boards,
+        set_board=boards[0] if boards and not right else None,
+        move_to=rail if away else None,
+        to_move=away,
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -69,8 +69,15 @@ def signals(plan: Plan) -> tuple[Signal, ...]:
     for load in plan.loads:
         driver = plan.by_id.get(load.driven_by or "")
         if isinstance(driver, Load) and load.logic_v is not None and driver.logic_v is not None:
-            out.append(Signal(load=load, driver=driver, driven_v=driver.logic_v, least_v=HIGH_SHARE * load.logic_v,
-                              most_v=load.logic_v + CLAMP_V))  # fmt: skip
+            out.append(
+                Signal(
+                    load=load,
+                    driver=driver,
+                    driven_v=driver.logic_v,
+                    least_v=HIGH_SHARE * load.logic_v,
+                    most_v=load.logic_v + CLAMP_V,
+                )
+            )
     return tuple(out)
 
 

@@ -38,7 +38,11 @@ def volts_got(op: Operating, end_soc: float) -> tuple[VoltsGot, ...]:
     """
     volts = op.flow.loads_v[:, op.down_to(end_soc)]
     return tuple(
-        VoltsGot(load=load, least_v=float(volts[..., k].min()), most_v=float(volts[..., k].max()),
-                 best_v=float(volts[..., k].max(axis=1).min()))
+        VoltsGot(
+            load=load,
+            least_v=float(volts[..., k].min()),
+            most_v=float(volts[..., k].max()),
+            best_v=float(volts[..., k].max(axis=1).min()),
+        )
         for k, load in enumerate(op.network.loads)
-    )  # fmt: skip
+    )

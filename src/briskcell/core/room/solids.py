@@ -116,9 +116,21 @@ def solids(plan: Plan, warm: frozenset[str], classes: Classes) -> tuple[tuple[So
             continue
         size = body.length_mm + body.plug_mm, body.width_mm, body.height_mm
         seen = (body.seen_length_mm, body.seen_width_mm) if body.seen_length_mm and body.seen_width_mm else None
-        out.append(Solid(id=part.id, name=part.name, made_as=part.part_class, size=size, bare_height_mm=body.bare_height_mm,
-                         front=body.front, antenna=body.antenna, chips=body.chips, warm=part.id in warm, seen=seen,
-                         opens=body.opens))  # fmt: skip
+        out.append(
+            Solid(
+                id=part.id,
+                name=part.name,
+                made_as=part.part_class,
+                size=size,
+                bare_height_mm=body.bare_height_mm,
+                front=body.front,
+                antenna=body.antenna,
+                chips=body.chips,
+                warm=part.id in warm,
+                seen=seen,
+                opens=body.opens,
+            )
+        )
     return tuple(out), tuple(unknown)
 
 

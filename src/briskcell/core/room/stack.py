@@ -361,7 +361,13 @@ def placements(blocks: Iterable[Block], solids: Mapping[str, Solid]) -> tuple[Pl
         Rounded to a tenth of a millimetre.
     """
     return tuple(
-        Placed(part=b.solid.id, laid_as=b.solid.made_as, x_mm=round(b.at[0], 1), y_mm=round(b.at[1], 1), z_mm=round(b.at[2], 1),
-               turned=b.size != solids[b.solid.id].size)
+        Placed(
+            part=b.solid.id,
+            laid_as=b.solid.made_as,
+            x_mm=round(b.at[0], 1),
+            y_mm=round(b.at[1], 1),
+            z_mm=round(b.at[2], 1),
+            turned=b.size != solids[b.solid.id].size,
+        )
         for b in blocks
-    )  # fmt: skip
+    )

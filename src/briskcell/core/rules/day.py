@@ -28,9 +28,14 @@ def day(assessed: Answers) -> Iterator[Finding]:
         f"{course.day.name} stops after {show(stop.at_s / 3600, 'h')}: {stop.words}; {show(course.missed_s / 3600, 'h')} are missed"
     )
     more = f", and {others} more day{'s' if others > 1 else ''} that {'are' if others > 1 else 'is'} kept." if others else "."
-    yield Finding("fails", assessed.plan.stores[assessed.pack_index or 0].id, what + more,
-                  missed_by(course.wanted_s, course.wanted_s - course.missed_s), partial(_stronger, assessed, course),
-                  "Plug in earlier or for longer, begin fuller, or play less.")  # fmt: skip
+    yield Finding(
+        "fails",
+        assessed.plan.stores[assessed.pack_index or 0].id,
+        what + more,
+        missed_by(course.wanted_s, course.wanted_s - course.missed_s),
+        partial(_stronger, assessed, course),
+        "Plug in earlier or for longer, begin fuller, or play less.",
+    )
 
 
 def _stronger(assessed: Answers, course: DayCourse) -> Iterator[Fix]:

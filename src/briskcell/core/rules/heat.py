@@ -67,8 +67,14 @@ def part_heat(assessed: Answers) -> Iterator[Finding]:
     for part in assessed.heat.parts:
         if part.celsius > part.limit_c:
             cause = f"{part.name} reaches {past(part.celsius, part.limit_c)} in play; it stands {part.limit_c:.0f} °C."
-            yield Finding("fails", part.element, cause, missed_by(part.celsius - part.limit_c + SKIN_C, SKIN_C), partial(_less_loss, assessed, part.element),
-                          "A board with less loss, or copper to carry the heat away.")  # fmt: skip
+            yield Finding(
+                "fails",
+                part.element,
+                cause,
+                missed_by(part.celsius - part.limit_c + SKIN_C, SKIN_C),
+                partial(_less_loss, assessed, part.element),
+                "A board with less loss, or copper to carry the heat away.",
+            )
 
 
 def _less_loss(assessed: Answers, element: str) -> Iterator[Fix]:

@@ -136,7 +136,7 @@ RULES: dict[str, Rule] = {}
 
 def rule(
     name: str, *, station: str, shown: tuple[str, ...], source: str, worst: str = "fails", wish: str = ""
-) -> Callable[..., Callable[[Answers], Iterator[Finding]]]:  # fmt: skip
+) -> Callable[..., Callable[[Answers], Iterator[Finding]]]:
     """Register a rule.
 
     Parameters
@@ -181,8 +181,15 @@ def unjudged(rule: Rule) -> Finding:
         Of state ``unknown``.
     """
     advice = "Everything else stands. Undo the last change if it began with it; the log says what went wrong."
-    return Finding("unknown", "", f"The rule “{rule.name}” could not be judged for this build.", 0.0, advice=advice,
-                   rule=rule.name, station=rule.station)  # fmt: skip
+    return Finding(
+        "unknown",
+        "",
+        f"The rule “{rule.name}” could not be judged for this build.",
+        0.0,
+        advice=advice,
+        rule=rule.name,
+        station=rule.station,
+    )
 
 
 def sorted_findings(found: Iterable[Finding]) -> tuple[Finding, ...]:

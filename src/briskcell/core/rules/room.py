@@ -29,8 +29,14 @@ def room(assessed: Answers) -> Iterator[Finding]:
     thick = assessed.room.inside[2]
     for clash in assessed.room.clashes[:MOST_SAID]:
         loss = missed_by(thick + clash.by_mm, thick) if clash.state == "fails" else 0.05
-        yield Finding(clash.state, clash.parts[0], clash.words, loss, partial(_laid_anew, assessed),
-                      "Move or turn one of them, or make the case larger.")  # fmt: skip
+        yield Finding(
+            clash.state,
+            clash.parts[0],
+            clash.words,
+            loss,
+            partial(_laid_anew, assessed),
+            "Move or turn one of them, or make the case larger.",
+        )
 
 
 def _laid_anew(assessed: Answers) -> Iterator[Fix]:

@@ -36,8 +36,13 @@ def fuse_at_the_store(assessed: Answers) -> Iterator[Finding]:
     for pack in plan.packs:
         for child in plan.fed.get(pack.id, ()):
             if not _guarded(plan, child):
-                yield Finding("fails", pack.id, f"No fuse lies between {pack.name} and {child.name}: a short there draws all the pack can give.",
-                              0.4, partial(_with_fuse, assessed, pack, child))  # fmt: skip
+                yield Finding(
+                    "fails",
+                    pack.id,
+                    f"No fuse lies between {pack.name} and {child.name}: a short there draws all the pack can give.",
+                    0.4,
+                    partial(_with_fuse, assessed, pack, child),
+                )
 
 
 def _guarded(plan: Plan, part: Fed) -> bool:
@@ -140,12 +145,21 @@ def _thicker(assessed: Answers, check: LinkCheck) -> Iterator[Fix]:
     link = check.link
     if link.kind != "wire" or link.awg is None:
         return
-    gauge = find_gauge(check.amps, link.length_m or 0.1, max(check.drop_v, 0.02), air_c=assessed.heat.air_c,
-                       insulation_c=assessed.heat.air_c + check.allowed_k, bundle=link.strands_in_bundle)  # fmt: skip
+    gauge = find_gauge(
+        check.amps,
+        link.length_m or 0.1,
+        max(check.drop_v, 0.02),
+        air_c=assessed.heat.air_c,
+        insulation_c=assessed.heat.air_c + check.allowed_k,
+        bundle=link.strands_in_bundle,
+    )
     for awg in (gauge, *GAUGES):
         if awg is not None and awg < link.awg:
-            yield Fix(f"{awg:.0f} AWG instead of {link.awg:.0f} AWG for {link.name}", f"carries {show(check.amps, 'A')}.",
-                      replaced(assessed.plan, altered(link, awg=awg)))  # fmt: skip
+            yield Fix(
+                f"{awg:.0f} AWG instead of {link.awg:.0f} AWG for {link.name}",
+                f"carries {show(check.amps, 'A')}.",
+                replaced(assessed.plan, altered(link, awg=awg)),
+            )
 
 
 @rule(
@@ -165,11 +179,16 @@ def short_lasts(assessed: Answers) -> Iterator[Finding]:
     for element, checks in past.items():
         most = max(checks, key=lambda c: c.reaches_c)
         what = f"{most.link.name}" if len(checks) == 1 else f"one of {len(checks)} wires"
-        when = (f"would last: {most.held_by} may hold {show(most.fault_a, 'A')} all the while" if most.held_by
-                else f"draws {show(most.fault_a, 'A')} until {most.opener} opens after {most.opens_s:.2g} s")  # fmt: skip
+        when = (
+            f"would last: {most.held_by} may hold {show(most.fault_a, 'A')} all the while"
+            if most.held_by
+            else f"draws {show(most.fault_a, 'A')} until {most.opener} opens after {most.opens_s:.2g} s"
+        )
         which = "it" if len(checks) == 1 else most.link.name
-        cause = (f"A short at the end of {what} {when}; {which} would then reach {most.reaches_c:.0f} °C, "
-                 f"its insulation stands {most.insulation_c:.0f} °C.")  # fmt: skip
+        cause = (
+            f"A short at the end of {what} {when}; {which} would then reach {most.reaches_c:.0f} °C, "
+            f"its insulation stands {most.insulation_c:.0f} °C."
+        )
         yield Finding("close", element, cause, 0.1, partial(_outlive, assessed, checks), "A thicker wire, or a fuse of its own.")
 
 
@@ -185,5 +204,10 @@ def slack(assessed: Answers) -> Iterator[Finding]:
         if check.excess_m > 0.005 and check.link.run_m is not None:
             length = round(slack_length_m(check.link.run_m), 3)
             plan = replaced(assessed.plan, altered(check.link, length_m=length))
-            yield Finding("close", check.link.id, f"{check.link.name} is {check.excess_m * 100:.0f} cm longer than its run and its slack.", 0.05,
-                          only(f"{length * 100:.0f} cm", "reaches and can be serviced.", plan))  # fmt: skip
+            yield Finding(
+                "close",
+                check.link.id,
+                f"{check.link.name} is {check.excess_m * 100:.0f} cm longer than its run and its slack.",
+                0.05,
+                only(f"{length * 100:.0f} cm", "reaches and can be serviced.", plan),
+            )

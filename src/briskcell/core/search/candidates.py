@@ -96,8 +96,13 @@ def _judged(plan: Plan, pack: Pack, thickness_mm: float) -> Candidate:
     count = pack.series * pack.parallel
     cell = pack.cell
     return Candidate(
-        cell=cell, series=pack.series, parallel=pack.parallel, energy_wh=found.energy_wh, runtime_h=found.hours,
-        thickness_mm=thickness_mm, mass_g=cell.mass_g and cell.mass_g * count,
+        cell=cell,
+        series=pack.series,
+        parallel=pack.parallel,
+        energy_wh=found.energy_wh,
+        runtime_h=found.hours,
+        thickness_mm=thickness_mm,
+        mass_g=cell.mass_g and cell.mass_g * count,
         cost=None if cell.cost is None else cell.cost * count,
         spare=min((h.spare for h in headrooms(op, found.own_end_soc)), default=1.0),
-    )  # fmt: skip
+    )

@@ -176,9 +176,14 @@ def _allowed(plan: Plan, filled: Filling) -> Flags:
 
 
 def choose(
-    plan: Plan, out: Scouted, bay: Bay, cost: Array, filled: Filling | None = None,
-    whole: Callable[[Offer], bool] = lambda _: True, lie: Flags | None = None,
-) -> Chosen:  # fmt: skip
+    plan: Plan,
+    out: Scouted,
+    bay: Bay,
+    cost: Array,
+    filled: Filling | None = None,
+    whole: Callable[[Offer], bool] = lambda _: True,
+    lie: Flags | None = None,
+) -> Chosen:
     """The choices among candidates.
 
     Parameters
@@ -208,8 +213,14 @@ def choose(
     reasons = tuple((t.failed, int((~t.passes).sum())) for t in tests)
     good = _thinnest_wire(out, np.flatnonzero(all_pass))
     at, charger = _with_chargers(plan, out, good, filled)
-    columns = {"hours": out.runtime_h[at], "thick": thick[at], "mass": out.mass_g[at], "cost": cost[at], "spare": out.spare[at],
-               "charge": np.zeros(len(at))}  # fmt: skip
+    columns = {
+        "hours": out.runtime_h[at],
+        "thick": thick[at],
+        "mass": out.mass_g[at],
+        "cost": cost[at],
+        "spare": out.spare[at],
+        "charge": np.zeros(len(at)),
+    }
     if filled is not None:
         columns["charge"] = filled.hours[charger, out.cell[at], out.parallel[at]]
         columns["cost"] = columns["cost"] + filled.cost[charger]
@@ -266,11 +277,15 @@ def _named(front: dict[str, Array], charged: bool) -> list[tuple[int, tuple[str,
     if not len(hours):
         return []
     best: dict[str, Array] = {
-        "plays longest": -hours, "thinnest": thick, "lightest": mass, "cheapest": cost, "most to spare": -front["spare"],
+        "plays longest": -hours,
+        "thinnest": thick,
+        "lightest": mass,
+        "cheapest": cost,
+        "most to spare": -front["spare"],
         "most hours for its millimetres": -hours / np.maximum(thick, 1e-9),
         "most hours for its grams": -hours / np.maximum(mass, 1e-9),
         "most hours for its money": -hours / np.maximum(cost, 1e-9),
-    } | ({"full soonest": front["charge"]} if charged else {})  # fmt: skip
+    } | ({"full soonest": front["charge"]} if charged else {})
     names: dict[int, list[str]] = {}
     for name, measure in best.items():
         if np.isfinite(measure).any():

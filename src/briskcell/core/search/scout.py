@@ -52,9 +52,17 @@ class Scouted:
     mass_g: Array
 
 
-def scout(plan: Plan, cells: Sequence[Cell], parallels: Sequence[int], boards: Sequence[Converter], gauges: Sequence[float],
-          *, workers: int = 2, stop: Callable[[], bool] = lambda: False,
-          kept: dict[int, Array] | None = None) -> Scouted:  # fmt: skip
+def scout(
+    plan: Plan,
+    cells: Sequence[Cell],
+    parallels: Sequence[int],
+    boards: Sequence[Converter],
+    gauges: Sequence[float],
+    *,
+    workers: int = 2,
+    stop: Callable[[], bool] = lambda: False,
+    kept: dict[int, Array] | None = None,
+) -> Scouted:
     """Judge every combination of cell, count, board and gauge of the wire from the pack, for one tree of a plan.
 
     What lies behind the board sees its output alone, so it is solved once a board and stands as one constant power; the
@@ -107,12 +115,18 @@ def scout(plan: Plan, cells: Sequence[Cell], parallels: Sequence[int], boards: S
     cell, count = picked[:, 0], np.asarray(parallels, dtype=np.intp)[picked[:, 1]]
     series = plan.packs[0].series
     return Scouted(
-        cells=tuple(cells), boards=tuple(boards), cell=cell, parallel=count,
+        cells=tuple(cells),
+        boards=tuple(boards),
+        cell=cell,
+        parallel=count,
         board=np.concatenate([np.full(len(p), b, dtype=np.intp) for b, p, _ in done]) if done else np.zeros(0, dtype=np.intp),
-        awg=np.asarray(gauges, dtype=float)[picked[:, 2]], runtime_h=found[0], energy_wh=found[1], spare=found[2],
+        awg=np.asarray(gauges, dtype=float)[picked[:, 2]],
+        runtime_h=found[0],
+        energy_wh=found[1],
+        spare=found[2],
         thickness_mm=np.array([c.thickness_mm or np.inf for c in cells])[cell],
         mass_g=np.array([c.mass_g or np.inf for c in cells])[cell] * count * series,
-    )  # fmt: skip
+    )
 
 
 class _CellTables:
@@ -137,9 +151,12 @@ def _lumped(plan: Plan, main: Converter, board: Converter) -> Plan:
     column = op.network.position[main.id]
     watts = [0.0 if op.flow.collapsed[s, 0] else float(op.flow.element_w[s, 0, column]) for s in range(3)]
     load = Load(
-        id="behind-the-board", name="all behind the board", fed_by=main.id,
-        power_w=PowerStates.model_validate(dict(zip(STATES, watts, strict=True))), window=Window(low_v=0.1, high_v=60.0),
-    )  # fmt: skip
+        id="behind-the-board",
+        name="all behind the board",
+        fed_by=main.id,
+        power_w=PowerStates.model_validate(dict(zip(STATES, watts, strict=True))),
+        window=Window(low_v=0.1, high_v=60.0),
+    )
     kept: set[str] = set()
     at = main.fed_by
     while isinstance(part := plan.by_id[at], Link):
@@ -150,8 +167,9 @@ def _lumped(plan: Plan, main: Converter, board: Converter) -> Plan:
     return remade(plan, stripped | {"packs": plan.packs[:1], "chargers": (), "supplies": (), "trickles": ()})
 
 
-def _judge(plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int], gauges: Sequence[float],
-           part: NDArray[np.intp]) -> Array:  # fmt: skip
+def _judge(
+    plan: Plan, wire: Link, tables: _CellTables, parallels: Sequence[int], gauges: Sequence[float], part: NDArray[np.intp]
+) -> Array:
     """Runtime, energy and spare of some candidates, shape (3, n)."""
     network, board = compile_network(plan), plan.converters[0]
     cell, count = part[:, 0], np.asarray(parallels, dtype=float)[part[:, 1]]

@@ -76,8 +76,10 @@ def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
 
 def _doubts(plan: Plan, charge: Charge) -> tuple[Doubt, ...]:
     board, supply = charge.board, charge.supply
-    own = (doubt_of("charger", board.id, f"current of {board.name}", board.current_a, board.part_class),
-           doubt_of("supply", supply.id, f"current of {supply.name}", supply.current_limit_a, supply.part_class))  # fmt: skip
+    own = (
+        doubt_of("charger", board.id, f"current of {board.name}", board.current_a, board.part_class),
+        doubt_of("supply", supply.id, f"current of {supply.name}", supply.current_limit_a, supply.part_class),
+    )
     return (*(d for d in doubts(plan) if d.element == charge.store.id and isinstance(charge.store, Pack)), *own)
 
 

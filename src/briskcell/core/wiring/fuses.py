@@ -99,8 +99,10 @@ class FuseCheck:
         if self.peak_a > self.holds_a:
             return f"{self.fuse.name} holds {show(self.holds_a, 'A')} in the warm case; the peak asks {show(self.peak_a, 'A')}."
         if self.thinnest is not None and not opens_in_time(self.opens_after_s, self.melts_after_s):
-            return (f"{self.fuse.name} takes {self.opens_after_s:.2g} s to open on a short of {show(self.fault_a, 'A')}; "
-                    f"{self.thinnest.name} melts after {self.melts_after_s:.2g} s.")  # fmt: skip
+            return (
+                f"{self.fuse.name} takes {self.opens_after_s:.2g} s to open on a short of {show(self.fault_a, 'A')}; "
+                f"{self.thinnest.name} melts after {self.melts_after_s:.2g} s."
+            )
         return ""
 
 

@@ -47,8 +47,10 @@ def check_links(op: Operating, air_c: float) -> tuple[LinkCheck, ...]:
     """
     out = []
     # A wire warms with what flows for minutes: play, not the peak.
-    amps_all, warm_all = (np.where(np.isfinite(a), a, 0.0).max(axis=axes) if a.size else np.zeros(0) for a, axes in
-                          ((op.flow.branch_a, (0, 1)), (op.flow.branch_a[State.PLAY], 0)))  # fmt: skip
+    amps_all, warm_all = (
+        np.where(np.isfinite(a), a, 0.0).max(axis=axes) if a.size else np.zeros(0)
+        for a, axes in ((op.flow.branch_a, (0, 1)), (op.flow.branch_a[State.PLAY], 0))
+    )
     for link in op.plan.links:
         if link.id not in op.network.branch:
             continue
@@ -59,14 +61,31 @@ def check_links(op: Operating, air_c: float) -> tuple[LinkCheck, ...]:
         elif link.kind in ("wire", "return") and (link.awg is not None or link.section_mm2 is not None):
             rise = wire_rise_k(warm, link_section_mm2(link), bundle=link.strands_in_bundle, ambient_c=air_c)
         excess = link.length_m - slack_length_m(link.run_m) if link.length_m and link.run_m else 0.0
-        out.append(LinkCheck(link=link, amps=amps, drop_v=amps * link_resistance_ohm(link), rise_k=rise,
-                             allowed_k=max(link.insulation_c - air_c, LEAST_RISE_K), excess_m=max(excess, 0.0)))  # fmt: skip
+        out.append(
+            LinkCheck(
+                link=link,
+                amps=amps,
+                drop_v=amps * link_resistance_ohm(link),
+                rise_k=rise,
+                allowed_k=max(link.insulation_c - air_c, LEAST_RISE_K),
+                excess_m=max(excess, 0.0),
+            )
+        )
     return tuple(out)
 
 
-def find_gauge(current_a: float, length_m: float, drop_v: float, *, air_c: float = 40.0, insulation_c: float = 80.0,
-               bundle: int = 1, fuse_a: float | None = None, fault_a: float | None = None,
-               owned: tuple[float, ...] = GAUGES) -> float | None:  # fmt: skip
+def find_gauge(
+    current_a: float,
+    length_m: float,
+    drop_v: float,
+    *,
+    air_c: float = 40.0,
+    insulation_c: float = 80.0,
+    bundle: int = 1,
+    fuse_a: float | None = None,
+    fault_a: float | None = None,
+    owned: tuple[float, ...] = GAUGES,
+) -> float | None:
     """The thinnest gauge whose drop and warming are allowed, and which outlives the fuse before it.
 
     Parameters

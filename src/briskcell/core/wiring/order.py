@@ -54,10 +54,17 @@ def build_order(plan: Plan) -> tuple[Joint, ...]:
     order = sorted((p for p in console if p not in on_supply), key=lambda p: -len(list(feeders_of(plan, p))))
     joints = [_joint(plan, p, _fed_from(plan, p)) for p in (*on_supply, *order)]
     joints += [
-        Joint(key=b.id, part=b.id, to=b.charges, after=tuple(p.id for p in on_supply if _leads_to(plan, p, b)), guard="", ohm=0.0,
-              live_later=True)
+        Joint(
+            key=b.id,
+            part=b.id,
+            to=b.charges,
+            after=tuple(p.id for p in on_supply if _leads_to(plan, p, b)),
+            guard="",
+            ohm=0.0,
+            live_later=True,
+        )
         for b in beside
-    ]  # fmt: skip
+    ]
     stores = [s.id for s in plan.stores]
     last = Joint(key=LAST, part=stores[0], to=stores[0], after=tuple(j.key for j in joints), guard="", ohm=0.0, live_later=True)
     return (*joints, last)
@@ -90,9 +97,14 @@ def _joint(plan: Plan, part: Fed, to: Part) -> Joint:
     fuse = next((p.id for p in above if isinstance(p, Link) and p.kind == "fuse"), "")
     switched = any(isinstance(p, Link) and p.kind == "switch" for p in above)
     return Joint(
-        key=part.id, part=part.id, to=to.id, after=tuple(p.id for p in _below(plan, part)), guard=fuse,
-        ohm=link_resistance_ohm(part) if isinstance(part, Link) else 0.0, live_later=isinstance(above[-1], Store) and not switched,
-    )  # fmt: skip
+        key=part.id,
+        part=part.id,
+        to=to.id,
+        after=tuple(p.id for p in _below(plan, part)),
+        guard=fuse,
+        ohm=link_resistance_ohm(part) if isinstance(part, Link) else 0.0,
+        live_later=isinstance(above[-1], Store) and not switched,
+    )
 
 
 def _leads_to(plan: Plan, part: Fed, board: Beside) -> bool:

@@ -119,8 +119,11 @@ def check_short(op: Operating, wire: Link, air_c: float) -> ShortCheck:
     passes = board is not None and board.kind == "boost" and source_of(op.plan, board) is above[-1] and _alone(above)
     if board is None or passes:
         # Beyond what the tree is solved with: another gauge, or the way from the board on.
-        beyond = [ohm] + [link_resistance_ohm(p) for p in above[: above.index(board)] if isinstance(p, Link)] if board else [
-            ohm - link_resistance_ohm(k) for k in op.plan.links if k.id == wire.id]  # fmt: skip
+        beyond = (
+            [ohm] + [link_resistance_ohm(p) for p in above[: above.index(board)] if isinstance(p, Link)]
+            if board
+            else [ohm - link_resistance_ohm(k) for k in op.plan.links if k.id == wire.id]
+        )
         fault = short_circuit_a(op, board.fed_by if board else wire.id, sum(beyond))
         opens, opener = _opened(above, fault)
     else:
@@ -129,10 +132,24 @@ def check_short(op: Operating, wire: Link, air_c: float) -> ShortCheck:
         opens, opener = _opened(above[: above.index(board)], fault)
     if opens > LASTING_S:
         rise = wire_rise_k(fault, section, bundle=wire.strands_in_bundle, ambient_c=air_c)
-        return ShortCheck(link=wire, fault_a=fault, opener="", opens_s=math.inf, reaches_c=min(air_c + rise, COPPER_MELTS_C),
-                          insulation_c=wire.insulation_c, held_by=board.name if board and not passes else "")  # fmt: skip
-    return ShortCheck(link=wire, fault_a=fault, opener=opener, opens_s=opens, insulation_c=wire.insulation_c, held_by="",
-                      reaches_c=short_temperature_c(fault, section, opens, air_c))  # fmt: skip
+        return ShortCheck(
+            link=wire,
+            fault_a=fault,
+            opener="",
+            opens_s=math.inf,
+            reaches_c=min(air_c + rise, COPPER_MELTS_C),
+            insulation_c=wire.insulation_c,
+            held_by=board.name if board and not passes else "",
+        )
+    return ShortCheck(
+        link=wire,
+        fault_a=fault,
+        opener=opener,
+        opens_s=opens,
+        insulation_c=wire.insulation_c,
+        held_by="",
+        reaches_c=short_temperature_c(fault, section, opens, air_c),
+    )
 
 
 def _alone(above: list[Part]) -> bool:

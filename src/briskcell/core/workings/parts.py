@@ -31,10 +31,15 @@ def part_draw(assessed: Assessment, load_id: str) -> Working | None:
     unit = {"power_w": "W", "current_a": "A", "resistance_ohm": "Ω"}[load.kind]
     rows = [figure(f"P {s}", f"Draw, {s}", getattr(load.draw, s), unit) for s in STATES]
     knobs = [
-        Input(symbol="s", name=s.name, shown=f"{s.position:.0%}, quoted at {s.quoted_at:.0%}", grade="the build",
-              source=f"it governs {s.share:.0%} of the draw")
+        Input(
+            symbol="s",
+            name=s.name,
+            shown=f"{s.position:.0%}, quoted at {s.quoted_at:.0%}",
+            grade="the build",
+            source=f"it governs {s.share:.0%} of the draw",
+        )
         for s in load.settings
-    ]  # fmt: skip
+    ]
     return Working(
         title=f"Draw of {load.name}",
         shown=f"{show(found.mean_w, 'W')}, {found.share:.0%} of the whole",

@@ -19,10 +19,11 @@ from .registry import Input, Working, computed, figure, number, wish
 def draw(assessed: Assessment, _rest: str) -> Working:
     profile = assessed.plan.use
     rows = [
-        Input(symbol="P", name=f"{d.load.name}, mean", shown=show(d.mean_w, "W"), grade=d.worst_grade,
-              source=d.load.draw.play.source)
+        Input(
+            symbol="P", name=f"{d.load.name}, mean", shown=show(d.mean_w, "W"), grade=d.worst_grade, source=d.load.draw.play.source
+        )
         for d in assessed.draw.loads
-    ]  # fmt: skip
+    ]
     shares = f"{profile.rest:.0%} rest, {profile.play:.0%} play, {profile.peak:.0%} peak"
     return Working(
         title="Draw of all parts",
@@ -53,7 +54,7 @@ def runtime(assessed: Assessment, _rest: str) -> Working | None:
             computed("E left", "Energy stranded by the stop", found.stranded_wh, "Wh", "same integral, from the stop to cut-off"),
         ),
         source="Shirmohammadi et al., IEEE Trans. Power Systems 3(2), 1988, for the tree; McKay et al., Technometrics 21(2), 1979",
-    )  # fmt: skip
+    )
 
 
 def _held(store: Store) -> tuple[Input, ...]:
@@ -61,8 +62,13 @@ def _held(store: Store) -> tuple[Input, ...]:
     if not isinstance(store, Pack):
         unit = "F" if isinstance(store, Capacitor) else "Wh"
         return (figure("C" if unit == "F" else "E", store.name, capacity_figure(store), unit),)
-    count = Input(symbol="S, P", name="Cells in series, in parallel", shown=f"{store.series}, {store.parallel}",
-                  grade="the build", source="set for this build")  # fmt: skip
+    count = Input(
+        symbol="S, P",
+        name="Cells in series, in parallel",
+        shown=f"{store.series}, {store.parallel}",
+        grade="the build",
+        source="set for this build",
+    )
     return (
         figure("Q", f"Capacity of one {store.cell.name}", store.cell.in_series_ah(store.series), "Ah"),
         count,
@@ -95,14 +101,23 @@ def energy(assessed: Assessment, _rest: str) -> Working | None:
         formula="E = S·P·health · ∫ OCV dQ",
         inputs=(
             figure("Q", f"Capacity of one {pack.cell.name}", pack.cell.in_series_ah(pack.series), "Ah"),
-            Input(symbol="S, P", name="Cells in series, in parallel", shown=f"{pack.series}, {pack.parallel}", grade="the build",
-                  source="set for this build"),
-            Input(symbol="OCV", name=f"Open-circuit voltage, {pack.cell.chemistry}",
-                  shown=f"{pack.cell.ocv.value[0]:.2f} to {pack.cell.ocv.value[-1]:.2f} V", grade="typical",
-                  source=pack.cell.resistance_ohm.source),
+            Input(
+                symbol="S, P",
+                name="Cells in series, in parallel",
+                shown=f"{pack.series}, {pack.parallel}",
+                grade="the build",
+                source="set for this build",
+            ),
+            Input(
+                symbol="OCV",
+                name=f"Open-circuit voltage, {pack.cell.chemistry}",
+                shown=f"{pack.cell.ocv.value[0]:.2f} to {pack.cell.ocv.value[-1]:.2f} V",
+                grade="typical",
+                source=pack.cell.resistance_ohm.source,
+            ),
         ),
         source="G. L. Plett, Battery Management Systems, vol. I, 2015, ch. 2",
-    )  # fmt: skip
+    )
 
 
 @number("charge", "h", lambda a, of: next((c.off.hours for c in a.charges if c.board.id == of), None))

@@ -14,10 +14,15 @@ def resets(assessed: Assessment, _rest: str) -> Working | None:
     if found is None:
         return None
     parts = tuple(
-        Input(symbol="p, τ", name=p.load.name, shown=f"{show(p.share, '%')} of play, {show(p.seconds, 's')} at a time",
-              grade="guessed" if p.typical else "typical", source="no figure of its own" if p.typical else "class figure, or typed")
+        Input(
+            symbol="p, τ",
+            name=p.load.name,
+            shown=f"{show(p.share, '%')} of play, {show(p.seconds, 's')} at a time",
+            grade="guessed" if p.typical else "typical",
+            source="no figure of its own" if p.typical else "class figure, or typed",
+        )
         for p in found.parts
-    )  # fmt: skip
+    )
     ends = (
         computed(
             "f", "Rate when play ends", found.at_end, "/h", "sum over the steps from a combination that holds to one that does not"

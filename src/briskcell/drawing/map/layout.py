@@ -164,8 +164,9 @@ def _deepen(node: Node, depth: int) -> None:
         _deepen(child, depth + 1)
 
 
-def _place(node: Node, top: float, left: float, step: float, mouth: float, row: float, most_w: dict[str, float],
-           chargers: int) -> float:  # fmt: skip
+def _place(
+    node: Node, top: float, left: float, step: float, mouth: float, row: float, most_w: dict[str, float], chargers: int
+) -> float:
     """Give a node and all below their places from ``top`` down; where the strip ends."""
     node.top = top
     if node.kind == "load":
@@ -200,8 +201,11 @@ def words_of(node: Node) -> str:
     part = node.parts[0]
     if node.kind != "links":
         return str(part.name)
-    hosts = [c.parts[0] for c in node.children if any(isinstance(p, Link) and p.fed_by == c.id for k in node.children
-             for p in (*k.parts, *k.wires))]  # fmt: skip
+    hosts = [
+        c.parts[0]
+        for c in node.children
+        if any(isinstance(p, Link) and p.fed_by == c.id for k in node.children for p in (*k.parts, *k.wires))
+    ]
     words = ", ".join(dict.fromkeys(p.kind for p in node.parts))
     if hosts and len(node.parts) == 1:
         words = "passes on"

@@ -42,8 +42,14 @@ def _bands(node: Node, widths: Widths, step: float) -> tuple[Band, ...]:
     )
 
 
-def open_map(assessed: Assessment, soc: float, state: str, own: tuple[type[Part], ...] = (), width: str = "wide",
-             baseline: Assessment | None = None) -> Drawing:  # fmt: skip
+def open_map(
+    assessed: Assessment,
+    soc: float,
+    state: str,
+    own: tuple[type[Part], ...] = (),
+    width: str = "wide",
+    baseline: Assessment | None = None,
+) -> Drawing:
     """A build at one state of charge and load state.
 
     Parameters
@@ -81,15 +87,21 @@ def _socket(s: Socket, to_x: float) -> tuple[Shape, ...]:
     under = s.y + 26 + LINE * len(s.board_lines)
     return (
         path("idle", f"M27,{s.y:.1f} H{to_x:.1f}"),
-        group(circle("socket", 20.0, s.y, 7.0),
-              *(text("nm", 8.0, s.y - 16 - LINE * (above - k), words) for k, words in enumerate(s.supply_lines)),
-              title=s.supply_name, opens=f"part:{s.supply}"),
-        group(rect(f"board {s.state}", to_x * 0.5, s.y - 10, 34.0, 20.0, round=2),
-              *(text("nm", 8.0, s.y + 26 + LINE * k, words) for k, words in enumerate(s.board_lines)),
-              text("sub", 8.0, under, s.joined),
-              text("sub", 8.0, under + 14, s.charges, steers={"data-charge": s.board}),
-              title=s.board_name, opens=f"part:{s.board}"),
-    )  # fmt: skip
+        group(
+            circle("socket", 20.0, s.y, 7.0),
+            *(text("nm", 8.0, s.y - 16 - LINE * (above - k), words) for k, words in enumerate(s.supply_lines)),
+            title=s.supply_name,
+            opens=f"part:{s.supply}",
+        ),
+        group(
+            rect(f"board {s.state}", to_x * 0.5, s.y - 10, 34.0, 20.0, round=2),
+            *(text("nm", 8.0, s.y + 26 + LINE * k, words) for k, words in enumerate(s.board_lines)),
+            text("sub", 8.0, under, s.joined),
+            text("sub", 8.0, under + 14, s.charges, steers={"data-charge": s.board}),
+            title=s.board_name,
+            opens=f"part:{s.board}",
+        ),
+    )
 
 
 def _marked(here: Moment, mark: Mark) -> Shape:
@@ -101,21 +113,38 @@ def _marked(here: Moment, mark: Mark) -> Shape:
     if node.kind in ("board", "links"):
         lost, name = here.scene.widths.flows[node.id].lost, " ".join(mark.lines)
         heat = (
-            path("loss", f"M{mark.x - 14:.1f},{mark.y + half:.1f} q1,12 12,20", here.number(here.scene.widths.lost(node)),
-                 title=f"lost as heat in {name}"),
+            path(
+                "loss",
+                f"M{mark.x - 14:.1f},{mark.y + half:.1f} q1,12 12,20",
+                here.number(here.scene.widths.lost(node)),
+                title=f"lost as heat in {name}",
+            ),
             text("sub", mark.x + 2, mark.y + half + 22, show(here.number(lost), "W"), steers={"data-is": "lost"}),
-        )  # fmt: skip
+        )
     return group(*here.bands(mark), opened, *heat, _plus(mark), steers=here.steers(mark))
 
 
 def _plus(mark: Mark) -> Shape:
     x, y = mark.node.out_x, mark.y
     behind = mark.node.rail.id if mark.node.rail else str(mark.node.parts[-1].id)
-    return Shape("a", "plus", inside=(
-        circle("reach", x + 14, y, 12.0), circle("", x + 14, y, 7.0),
-        path("", f"M{x + 10:.1f},{y:.1f} h8 M{x + 14:.1f},{y - 4:.1f} v8"),
-    ), steers={"href": "#find", "role": "button", "data-opens": "find", "data-typed": "add ", "data-behind": behind,
-               "aria-label": f"Add a part behind {' '.join(mark.lines)}"}, hand=True)  # fmt: skip
+    return Shape(
+        "a",
+        "plus",
+        inside=(
+            circle("reach", x + 14, y, 12.0),
+            circle("", x + 14, y, 7.0),
+            path("", f"M{x + 10:.1f},{y:.1f} h8 M{x + 14:.1f},{y - 4:.1f} v8"),
+        ),
+        steers={
+            "href": "#find",
+            "role": "button",
+            "data-opens": "find",
+            "data-typed": "add ",
+            "data-behind": behind,
+            "aria-label": f"Add a part behind {' '.join(mark.lines)}",
+        },
+        hand=True,
+    )
 
 
 def _lines(mark: Mark, x: float, lowest: float, anchor: str = "middle") -> tuple[Shape, ...]:
@@ -133,9 +162,13 @@ def _pack(here: Moment, mark: Mark, _half: float) -> tuple[Shape, ...]:
         rect("tank-fill", x + 1, y + 57 - tall, 62.0, tall, steers={"data-floor": f"{y + 57:.2f}"}),
         *_lines(mark, x + 32, y - 66),
         text("vl", x + 32, y + 74, here.under(mark.node)[0], "middle", {"data-is": "sub"}),
-        Shape("text", "sub", {"x": x + 32, "y": y + 90, "text-anchor": "middle"},
-              inside=(Shape("tspan", words=lost, steers={"data-is": "lost"}), Shape("tspan", words=" lost inside"))),
-    )  # fmt: skip
+        Shape(
+            "text",
+            "sub",
+            {"x": x + 32, "y": y + 90, "text-anchor": "middle"},
+            inside=(Shape("tspan", words=lost, steers={"data-is": "lost"}), Shape("tspan", words=" lost inside")),
+        ),
+    )
 
 
 def _board(here: Moment, mark: Mark, half: float) -> tuple[Shape, ...]:
@@ -149,7 +182,7 @@ def _board(here: Moment, mark: Mark, half: float) -> tuple[Shape, ...]:
         *above,
         text(f"sub {now}", x, y - half - 7, words, "middle", {"data-is": "sub"}),
         *((line("joint", x + 31, y, node.out_x, y), _rail_line(here, mark, node.out_x)) if node.rail else ()),
-    )  # fmt: skip
+    )
 
 
 def _rail_line(here: Moment, mark: Mark, x: float) -> Shape:
@@ -197,5 +230,9 @@ def _row(here: Moment, row: Row, layout: Layout) -> Shape:
             rect(lamp, right - 28, y - 4, 22.0, 7.0),
         )
     title = f"{load.name}: {watts} at {volts}, known as: {likely.grade}"
-    return group(*inside, title=title + (", changed since the mark" if here.is_changed(node) else ""), opens=f"part:{load.id}",
-                 steers={"data-row": load.id, "data-load": "yes"})  # fmt: skip
+    return group(
+        *inside,
+        title=title + (", changed since the mark" if here.is_changed(node) else ""),
+        opens=f"part:{load.id}",
+        steers={"data-row": load.id, "data-load": "yes"},
+    )

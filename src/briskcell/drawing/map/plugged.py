@@ -87,17 +87,30 @@ def plugged_map(assessed: Assessment, on: OnCharger, soc: float, width: str) -> 
         ]
     gives = f"{'takes' if on.into_a >= 0 else 'gives'} {show(abs(on.into_a), 'A')}"
     shapes += [
-        group(rect(f"board {assessed.element_state(board.id)}", space.board_x - 31, 31.0, BOARD_W, 26.0, round=2),
-              text("vl upon", space.board_x, 48.0, show(found.bus_v, "V"), "middle"),
-              text("nm", space.board_x, 22.0, short(board.name, 140.0 if space.detail else 96.0), "middle"),
-              title=board.name, opens=f"part:{board.id}"),
-        group(rect(f"tank {assessed.element_state(board.charges)}", space.tank_x, 64.0, TANK_W, TANK_TALL, round=3),
-              rect("tank-fill", space.tank_x + 1, 124 - tall, TANK_W - 2, tall),
-              text("vl", space.tank_x + 22, 141.0, gives, "middle"),
-              title=assessed.plan.by_id[board.charges].name, opens=f"part:{board.charges}"),
-        *(group(text("nm", space.rows_x, y + 4, name), text("big", space.width - 8, y + 4, w, "end"), title=f"{name}: {w}",
-                opens=f"part:{part}") for part, name, w, y in shown),
-    ]  # fmt: skip
+        group(
+            rect(f"board {assessed.element_state(board.id)}", space.board_x - 31, 31.0, BOARD_W, 26.0, round=2),
+            text("vl upon", space.board_x, 48.0, show(found.bus_v, "V"), "middle"),
+            text("nm", space.board_x, 22.0, short(board.name, 140.0 if space.detail else 96.0), "middle"),
+            title=board.name,
+            opens=f"part:{board.id}",
+        ),
+        group(
+            rect(f"tank {assessed.element_state(board.charges)}", space.tank_x, 64.0, TANK_W, TANK_TALL, round=3),
+            rect("tank-fill", space.tank_x + 1, 124 - tall, TANK_W - 2, tall),
+            text("vl", space.tank_x + 22, 141.0, gives, "middle"),
+            title=assessed.plan.by_id[board.charges].name,
+            opens=f"part:{board.charges}",
+        ),
+        *(
+            group(
+                text("nm", space.rows_x, y + 4, name),
+                text("big", space.width - 8, y + 4, w, "end"),
+                title=f"{name}: {w}",
+                opens=f"part:{part}",
+            )
+            for part, name, w, y in shown
+        ),
+    ]
     says = f"The build on its charger, at {round(soc * 100)} % charge"
     return Drawing("river strip plugged haloed", space.width, HEIGHT, says, tuple(shapes), opening=True)
 
@@ -132,8 +145,9 @@ def _rows(assessed: Assessment, on: OnCharger) -> list[tuple[str, str, float]]:
     return rows + ([(loads[rest[0]].id, f"{len(rest)} more parts", float(sum(watts[k] for k in rest)))] if rest else [])
 
 
-def _bands(on: OnCharger, space: PluggedSpace, scale: float, watts: PluggedWatts,
-           rows: list[tuple[float, float]]) -> list[PluggedBand]:  # fmt: skip
+def _bands(
+    on: OnCharger, space: PluggedSpace, scale: float, watts: PluggedWatts, rows: list[tuple[float, float]]
+) -> list[PluggedBand]:
     def thick(watts: float) -> float:
         return round(max(abs(watts) * scale, 0.8), 1)
 
@@ -143,8 +157,14 @@ def _bands(on: OnCharger, space: PluggedSpace, scale: float, watts: PluggedWatts
     to_pack = watts.pack_w if on.layout != "on_cell" else on.found.charge_a * on.found.store_v
     if abs(to_pack) > 1e-6:
         words = "into the pack" if to_pack > 0 else "out of the pack"
-        out.append(PluggedBand(course(right, BOARD_Y + 4, space.tank_x - 6, TANK_Y, space.tank_x), thick(to_pack),
-                               f"{show(abs(to_pack), 'W')} {words}", to_pack < 0))  # fmt: skip
+        out.append(
+            PluggedBand(
+                course(right, BOARD_Y + 4, space.tank_x - 6, TANK_Y, space.tank_x),
+                thick(to_pack),
+                f"{show(abs(to_pack), 'W')} {words}",
+                to_pack < 0,
+            )
+        )
     if watts.console_w <= 0:
         return out
     x0, y0 = (space.tank_x + TANK_W, TANK_Y) if on.layout == "on_cell" else (right, BOARD_Y)

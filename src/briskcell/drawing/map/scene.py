@@ -89,11 +89,16 @@ class Scene:
         for mark in self.marks:
             flow = flows[mark.node.id]
             marks[mark.node.id] = {
-                "v": _plain(flow.volts), "w": _plain(flow.watts), "l": _plain(flow.lost),
-                "half": _plain(self.widths.half(mark.node), 2), "loss": _plain(self.widths.lost(mark.node), 1),
-                "bands": [{"from": [b.x0, b.straight, b.x1, b.y1], "y": _plain(b.starts, 1), "thick": _plain(b.thick, 1)}
-                          for b in mark.bands],
-            } | ({} if flow.spare is None else {"s": _plain(flow.spare), "now": _worded(flow.spare, found)})  # fmt: skip
+                "v": _plain(flow.volts),
+                "w": _plain(flow.watts),
+                "l": _plain(flow.lost),
+                "half": _plain(self.widths.half(mark.node), 2),
+                "loss": _plain(self.widths.lost(mark.node), 1),
+                "bands": [
+                    {"from": [b.x0, b.straight, b.x1, b.y1], "y": _plain(b.starts, 1), "thick": _plain(b.thick, 1)}
+                    for b in mark.bands
+                ],
+            } | ({} if flow.spare is None else {"s": _plain(flow.spare), "now": _worded(flow.spare, found)})
         charges = {c.board.id: np.interp(op.soc, c.off.soc, c.off.current_a) for c in found.charges if len(c.off.soc)}
         return {
             "soc": [round(float(s) * 100, 2) for s in op.soc],
@@ -106,7 +111,7 @@ class Scene:
             "marks": marks,
             "rows": {" ".join(n.id for n in r.nodes): self._row(r) for r in self.rows},
             "own": {n.id: [w.id for w in n.wires] for m in self.marks for n in m.node.walk() if n.wires},
-        }  # fmt: skip
+        }
 
     def _row(self, row: Row) -> dict[str, Any]:
         if not row.load:
@@ -199,10 +204,14 @@ class Moment:
     def bands(self, mark: Mark) -> tuple[Shape, ...]:
         """The bands that leave a mark."""
         return tuple(
-            path(f"band{' own' if self.is_own(b.nodes) else ''}", course(b.x0, self.number(b.starts), b.straight, b.y1, b.x1),
-                 self.number(b.thick), title=self._band_title(b))
+            path(
+                f"band{' own' if self.is_own(b.nodes) else ''}",
+                course(b.x0, self.number(b.starts), b.straight, b.y1, b.x1),
+                self.number(b.thick),
+                title=self._band_title(b),
+            )
             for b in mark.bands
-        )  # fmt: skip
+        )
 
     def _band_title(self, band: Band) -> str:
         watts = show(self.number(self.scene.widths.into(band.nodes)), "W")
@@ -226,12 +235,20 @@ class Moment:
             most = 1 if n else 2
             changed = found.board.id in self.changed or found.supply.id in self.changed
             state = self.assessed.element_state(found.board.id) + (" changed" if changed else "")
-            out.append(Socket(
-                found.supply.id, found.supply.name, wrapped(found.supply.name, room, 2)[:most],
-                found.board.id, found.board.name, wrapped(found.board.name, room, 2)[:most],
-                short(LAYOUTS[layout_of(self.assessed.plan, found.board)], room, 12), f"charges {show(amps, 'A')}", state,
-                root.y + 78.0 * n,
-            ))  # fmt: skip
+            out.append(
+                Socket(
+                    found.supply.id,
+                    found.supply.name,
+                    wrapped(found.supply.name, room, 2)[:most],
+                    found.board.id,
+                    found.board.name,
+                    wrapped(found.board.name, room, 2)[:most],
+                    short(LAYOUTS[layout_of(self.assessed.plan, found.board)], room, 12),
+                    f"charges {show(amps, 'A')}",
+                    state,
+                    root.y + 78.0 * n,
+                )
+            )
         return out
 
 

@@ -120,8 +120,14 @@ def _fan(widths: Widths, rows: tuple[Row, ...], x0: float, space: StripSpace) ->
     )
 
 
-def strip(assessed: Assessment, soc: float, state: str, own: tuple[type[Part], ...] = (), width: str = "wide",
-          baseline: Assessment | None = None) -> Drawing | None:  # fmt: skip
+def strip(
+    assessed: Assessment,
+    soc: float,
+    state: str,
+    own: tuple[type[Part], ...] = (),
+    width: str = "wide",
+    baseline: Assessment | None = None,
+) -> Drawing | None:
     """The strip of a build at one operating point.
 
     Parameters
@@ -165,9 +171,13 @@ def _socket(here: Moment, width: str, space: StripSpace) -> tuple[Shape, ...]:
     s = found[0]
     return (
         path("idle", f"M8,58 H{space.tank_x:.1f}"),
-        group(text("nm", 8.0, 44.0, s.supply_lines[0]), text("sub", 8.0, 78.0, s.charges, steers={"data-charge": s.board}),
-              title=f"{s.supply_name}, {s.board_name}", opens=f"part:{s.board}"),
-    )  # fmt: skip
+        group(
+            text("nm", 8.0, 44.0, s.supply_lines[0]),
+            text("sub", 8.0, 78.0, s.charges, steers={"data-charge": s.board}),
+            title=f"{s.supply_name}, {s.board_name}",
+            opens=f"part:{s.board}",
+        ),
+    )
 
 
 def _marked(here: Moment, mark: Mark) -> Shape:

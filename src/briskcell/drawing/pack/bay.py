@@ -81,9 +81,14 @@ def bay_views(assessed: Answers, pack: Pack) -> BayViews | None:
     if over:
         top += _outside(pack.cell, bay, over, scale)
     return BayViews(
-        side_y + bay.depth_mm * scale + 34.0, tuple(top), tuple(side), _edges(bay, scale, side_y), side_y,
-        _words(found, bay, pack.cell), found.fits,
-    )  # fmt: skip
+        side_y + bay.depth_mm * scale + 34.0,
+        tuple(top),
+        tuple(side),
+        _edges(bay, scale, side_y),
+        side_y,
+        _words(found, bay, pack.cell),
+        found.fits,
+    )
 
 
 def bay(assessed: Answers, pack: Pack) -> Drawing | None:
@@ -121,10 +126,19 @@ def _handle(e: Edge) -> Shape:
         line("rail", e.x1, e.y1, e.x2, e.y2),
         text("vl", *at, show(e.value, "mm"), "start" if upright else "middle", {"data-shows": ""}),
         look="handle" if upright else "handle down",
-        steers={"tabindex": "0", "role": "slider", "aria-label": f"{e.name}, millimetres", "aria-valuemin": "0",
-                "aria-valuemax": f"{e.value * 2:g}", "aria-valuenow": f"{e.value:g}", "aria-valuetext": show(e.value, "mm"),
-                "data-drag": json.dumps(e.drag), "data-value": f"{e.value:g}", "data-path": e.path},
-    )  # fmt: skip
+        steers={
+            "tabindex": "0",
+            "role": "slider",
+            "aria-label": f"{e.name}, millimetres",
+            "aria-valuemin": "0",
+            "aria-valuemax": f"{e.value * 2:g}",
+            "aria-valuenow": f"{e.value:g}",
+            "aria-valuetext": show(e.value, "mm"),
+            "data-drag": json.dumps(e.drag),
+            "data-value": f"{e.value:g}",
+            "data-path": e.path,
+        },
+    )
 
 
 def _cells(placing: Placing, count: int) -> list[Box3]:
@@ -192,8 +206,16 @@ def _plug(placing: Placing | None, cell: Cell, bay: Bay, scale: float, y0: float
         return [Rect("plug", MARGIN + start[0] * scale, y0 + y * scale, bay.plug_room_mm * scale, tall * scale, "plug and cable")]
     if axis == across:
         wide = placing.count[0] * placing.cell_mm[0]
-        return [Rect("plug", MARGIN + placing.corner_mm[0] * scale, y0 + start[across] * scale, wide * scale,
-                     bay.plug_room_mm * scale, "plug and cable")]  # fmt: skip
+        return [
+            Rect(
+                "plug",
+                MARGIN + placing.corner_mm[0] * scale,
+                y0 + start[across] * scale,
+                wide * scale,
+                bay.plug_room_mm * scale,
+                "plug and cable",
+            )
+        ]
     return []
 
 
@@ -205,8 +227,16 @@ def _outside(cell: Cell, bay: Bay, over: int, scale: float) -> list[Rect]:
     x, out = MARGIN + bay.length_mm * scale + 72.0, []
     wide = min(size[1] * scale, 60.0)
     for n in range(min(over, 3)):
-        out.append(Rect("left-out", x + n * (wide * 0.35), MARGIN + n * 8.0, wide, min(size[0] * scale, bay.width_mm * scale * 1.2),
-                        f"{over} without a place"))  # fmt: skip
+        out.append(
+            Rect(
+                "left-out",
+                x + n * (wide * 0.35),
+                MARGIN + n * 8.0,
+                wide,
+                min(size[0] * scale, bay.width_mm * scale * 1.2),
+                f"{over} without a place",
+            )
+        )
     return out
 
 

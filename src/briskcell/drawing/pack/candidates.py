@@ -55,5 +55,9 @@ def _spot(c: Candidate, x: float, y: float, pack: Pack, show: Show) -> Shape:
     figures = f"{show(c.energy_wh, 'Wh')}, {show(c.runtime_h or 0.0, 'h')}, {show(c.thickness_mm, 'mm')} thick"
     right = x < 420
     word = (text("nm", x + (10 if right else -10), y - 9, "this build", "start" if right else "end"),) if now else ()
-    return group(circle("", x, y, 7.0 if now else 4.5), *word, look=f"spot{' front' if c.frontier else ''}{' here' if now else ''}",
-                 title=f"{c.series}S{c.parallel}P of {c.cell.name}: {figures}")  # fmt: skip
+    return group(
+        circle("", x, y, 7.0 if now else 4.5),
+        *word,
+        look=f"spot{' front' if c.frontier else ''}{' here' if now else ''}",
+        title=f"{c.series}S{c.parallel}P of {c.cell.name}: {figures}",
+    )

@@ -30,8 +30,9 @@ def _opening(o: Opening, number: int, scale: float, wall: float, tall: float) ->
     return group(
         rect("", x, y, width, height, round=3),
         text("", x + width / 2, y + height / 2 + 5, str(number), "middle"),
-        look="hole" if o.block.solid.seen is None else "seen", title=o.block.solid.name,
-    )  # fmt: skip
+        look="hole" if o.block.solid.seen is None else "seen",
+        title=o.block.solid.name,
+    )
 
 
 def _port(r: Reach, scale: float, wall: float, wide: float, tall: float) -> Shape:
@@ -39,7 +40,11 @@ def _port(r: Reach, scale: float, wall: float, wide: float, tall: float) -> Shap
     b = r.block
     x, y = MARGIN + (b.at[0] + wall) * scale, MARGIN + tall - (b.end[1] + wall) * scale
     width, height = b.size[0] * scale, b.size[1] * scale
-    on_edge = {"left side": (MARGIN - NOTCH, y, NOTCH, height), "right side": (MARGIN + wide, y, NOTCH, height),
-               "lower edge": (x, MARGIN + tall, width, NOTCH), "upper edge": (x, MARGIN - NOTCH, width, NOTCH)}  # fmt: skip
+    on_edge = {
+        "left side": (MARGIN - NOTCH, y, NOTCH, height),
+        "right side": (MARGIN + wide, y, NOTCH, height),
+        "lower edge": (x, MARGIN + tall, width, NOTCH),
+        "upper edge": (x, MARGIN - NOTCH, width, NOTCH),
+    }
     box = on_edge.get(r.face, (x, y, width, height))
     return group(rect("" if r.face in on_edge else "grille", *box), look="port", title=b.solid.name)

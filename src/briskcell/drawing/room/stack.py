@@ -64,8 +64,16 @@ def stack(assessed: Assessment, show: Show = show) -> Drawing | None:
         *view.drawn(sorted(blocks, key=lambda b: -b.at[1]), beside, 4.0, moved=False),
     ]
     height = round(MARGIN * 2 + tall + GAP + thick + 8)
-    return Drawing("stack", WIDTH, height, "The stack, from above and from the side", tuple(shapes), opening=True, sized=True,
-                   steers={"data-scale": f"{scale:.6g}"})  # fmt: skip
+    return Drawing(
+        "stack",
+        WIDTH,
+        height,
+        "The stack, from above and from the side",
+        tuple(shapes),
+        opening=True,
+        sized=True,
+        steers={"data-scale": f"{scale:.6g}"},
+    )
 
 
 class _Blocks:
@@ -82,12 +90,20 @@ class _Blocks:
         solid, (x, y, width, height) = b.solid, box
         number = str(self.numbers[solid.id]) if moved or height > 13 else ""
         kind = "cells" if solid.cells else "front" if solid.front else "warm" if solid.warm else "part"
-        steers = {
-            "data-block": json.dumps({"part": solid.id, "x": b.at[0], "y": b.at[1]}), "tabindex": "0", "role": "button",
-            "aria-label": f"{number}, {solid.name}: at {b.at[0]} and {b.at[1]} mm; arrow keys move it",
-        } if moved else {}  # fmt: skip
+        steers = (
+            {
+                "data-block": json.dumps({"part": solid.id, "x": b.at[0], "y": b.at[1]}),
+                "tabindex": "0",
+                "role": "button",
+                "aria-label": f"{number}, {solid.name}: at {b.at[0]} and {b.at[1]} mm; arrow keys move it",
+            }
+            if moved
+            else {}
+        )
         return group(
             rect("", x, y, width, height, round=2 if moved else 1),
             text("", x + width / 2, y + height / 2 + down, number, "middle"),
-            look=f"block {kind}{' clash' if solid.id in self.bad else ''}", title=solid.name, steers=steers,
-        )  # fmt: skip
+            look=f"block {kind}{' clash' if solid.id in self.bad else ''}",
+            title=solid.name,
+            steers=steers,
+        )

@@ -114,8 +114,9 @@ def harness(assessed: Assessment, width: str = "wide", picked: str = "", show: S
             shapes.append(group(text("nm", lane.end_x, lane.y + 5, lane.end), look="part", opens=f"part:{lane.end_id}"))
         else:
             shapes.append(text("sub", lane.end_x, lane.y + 5, lane.end))
-    return Drawing("harness", round(laid.width), round(laid.height), "The harness, run by run", tuple(shapes), opening=True,
-                   sized=True)  # fmt: skip
+    return Drawing(
+        "harness", round(laid.width), round(laid.height), "The harness, run by run", tuple(shapes), opening=True, sized=True
+    )
 
 
 def _drawn(s: Segment, y: float) -> Shape:
@@ -124,8 +125,10 @@ def _drawn(s: Segment, y: float) -> Shape:
         strands = [path(f"strand {s.colour}", f"M{s.x:.1f},{y - 3:.1f} h{s.width:.1f}", s.thick)]
         strands += [path("strand black", f"M{s.x:.1f},{y + 4:.1f} h{s.width:.1f}", s.thick)] if s.back else []
     else:
-        strands = [path("strand lead", f"M{s.x:.1f},{y:.1f} h{s.width:.1f}", 1.2),
-                   rect(f"contact {s.state}", middle - 9, y - 8, 18.0, 16.0, round=2)]  # fmt: skip
+        strands = [
+            path("strand lead", f"M{s.x:.1f},{y:.1f} h{s.width:.1f}", 1.2),
+            rect(f"contact {s.state}", middle - 9, y - 8, 18.0, 16.0, round=2),
+        ]
     words = text("over", middle, y - 12, s.over, "middle"), text(f"sub {s.state}", middle, y + 21, s.under, "middle")
     return group(*strands, *words, look="part picked" if s.picked else "part", title=s.title, opens=f"part:{s.element}")
 
@@ -136,8 +139,7 @@ def _width(link: Link, longest_m: float) -> float:
     return WIRE_W + STRETCH * link.length_m / longest_m
 
 
-def _lane(assessed: Assessment, run: _Run, checks: dict[str, LinkCheck], longest: float, picked: str, y: float,
-          show: Show) -> Lane:  # fmt: skip
+def _lane(assessed: Assessment, run: _Run, checks: dict[str, LinkCheck], longest: float, picked: str, y: float, show: Show) -> Lane:
     segments, x = [], LEFT
     end_id = run.end.id if run.end else ""
     mine = picked in (end_id, *(k.id for k in run.links)) and picked != ""
@@ -149,8 +151,9 @@ def _lane(assessed: Assessment, run: _Run, checks: dict[str, LinkCheck], longest
     return Lane(tuple(segments), short(end, END_W - 24.0), end_id, x + 10.0, y)
 
 
-def _segment(assessed: Assessment, link: Link, check: LinkCheck | None, x: float, width: float, show: Show, *,
-             picked: bool) -> Segment:  # fmt: skip
+def _segment(
+    assessed: Assessment, link: Link, check: LinkCheck | None, x: float, width: float, show: Show, *, picked: bool
+) -> Segment:
     wire = link.kind in ("wire", "return") and link.length_m is not None and (link.awg is not None or link.section_mm2 is not None)
     if wire:
         gauge = show(link.awg, "AWG") if link.awg is not None else f"{link.section_mm2:g} mm²"
@@ -161,10 +164,19 @@ def _segment(assessed: Assessment, link: Link, check: LinkCheck | None, x: float
         over, thick = f"{link.kind}{rated}", 0.0
     under = "" if check is None else f"{show(check.drop_v, 'V')}{_warming(check.rise_k)}"
     return Segment(
-        link.id, wire, x, width, short(over, width - 8.0, 12), short(under, width - 8.0, 12), colour_of(assessed.plan, link),
-        link.conductors > 1 and link.kind == "wire", round(thick, 1), assessed.element_state(link.id), picked,
+        link.id,
+        wire,
+        x,
+        width,
+        short(over, width - 8.0, 12),
+        short(under, width - 8.0, 12),
+        colour_of(assessed.plan, link),
+        link.conductors > 1 and link.kind == "wire",
+        round(thick, 1),
+        assessed.element_state(link.id),
+        picked,
         f"{link.name}: {over}" + (f", {under} at {show(check.amps, 'A')}" if check else ""),
-    )  # fmt: skip
+    )
 
 
 def _warming(rise_k: float | None) -> str:

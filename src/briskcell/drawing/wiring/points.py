@@ -38,8 +38,9 @@ def points(assessed: Assessment, red: str, black: str) -> Drawing:
         if lane.end_id:
             box = rect("box", lane.end_x - 6, lane.y - 12, 12 + len(lane.end) * 7.4, 24.0, round=3)
             shapes.append(point(lane.end_id, box, text("nm", lane.end_x, lane.y + 5, lane.end)))
-    return Drawing("harness points", round(laid.width), round(laid.height), "The console, run by run", tuple(shapes), opening=True,
-                   sized=True)  # fmt: skip
+    return Drawing(
+        "harness points", round(laid.width), round(laid.height), "The console, run by run", tuple(shapes), opening=True, sized=True
+    )
 
 
 def _segment(s: Segment, y: float) -> tuple[Shape, ...]:
@@ -48,6 +49,8 @@ def _segment(s: Segment, y: float) -> tuple[Shape, ...]:
     if s.wire:
         strands = (path(f"strand {s.colour}", f"M{s.x:.1f},{y:.1f} h{s.width:.1f}", s.thick),)
     else:
-        strands = (path("strand lead", f"M{s.x:.1f},{y:.1f} h{s.width:.1f}", 1.2),
-                   rect("contact", middle - 9, y - 8, 18.0, 16.0, round=2))  # fmt: skip
+        strands = (
+            path("strand lead", f"M{s.x:.1f},{y:.1f} h{s.width:.1f}", 1.2),
+            rect("contact", middle - 9, y - 8, 18.0, 16.0, round=2),
+        )
     return *strands, text("over", middle, y - 12, s.over, "middle"), rect("hit box", s.x, y - 14, s.width, 28.0, round=3)

@@ -50,14 +50,18 @@ class Talk:
             "SIM:MANNER": self._behave,
         }
         if kind == "supply":
-            self._sets |= {"VOLT": lambda v: world.turn("supply_v", _within(v, 0.0, 60.0)),
-                           "CURR": lambda v: world.turn("supply_a", _within(v, 0.0, 20.0)),
-                           "OUTP": lambda v: world.switch("supply", on=v.upper() in ("ON", "1"))}  # fmt: skip
+            self._sets |= {
+                "VOLT": lambda v: world.turn("supply_v", _within(v, 0.0, 60.0)),
+                "CURR": lambda v: world.turn("supply_a", _within(v, 0.0, 20.0)),
+                "OUTP": lambda v: world.switch("supply", on=v.upper() in ("ON", "1")),
+            }
         if kind == "load":
-            self._sets |= {"CURR": lambda v: world.turn("load_a", _within(v, 0.0, 20.0)),
-                           "INP:PROT:VOLT": lambda v: world.turn("cut_off_v", _within(v, 0.0, 60.0)),
-                           "*RST": lambda _: world.reset_load(),
-                           "INP": lambda v: world.switch("load", on=v.upper() in ("ON", "1"))}  # fmt: skip
+            self._sets |= {
+                "CURR": lambda v: world.turn("load_a", _within(v, 0.0, 20.0)),
+                "INP:PROT:VOLT": lambda v: world.turn("cut_off_v", _within(v, 0.0, 60.0)),
+                "*RST": lambda _: world.reset_load(),
+                "INP": lambda v: world.switch("load", on=v.upper() in ("ON", "1")),
+            }
 
     def answer(self, line: str) -> str | None:
         """Answer one line, or do what it says."""

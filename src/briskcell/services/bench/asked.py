@@ -18,8 +18,12 @@ from .recording import Test
 
 LEAST_S, MOST_S = 0.02, 3600.0
 LONGEST_H = 240.0
-BOUNDS: dict[str, tuple[float, float]] = {"volts": (-100.0, 100.0), "amps": (-100.0, 100.0), "ohms": (0.0, 1e9),
-                                          "celsius": (-60.0, 300.0)}  # fmt: skip
+BOUNDS: dict[str, tuple[float, float]] = {
+    "volts": (-100.0, 100.0),
+    "amps": (-100.0, 100.0),
+    "ohms": (0.0, 1e9),
+    "celsius": (-60.0, 300.0),
+}
 
 Form = Callable[[str], str]
 
@@ -57,8 +61,13 @@ def test_of(form: Form, find: Callable[[str], Known | None], a: Answers, where: 
         raise FigureError("after", f"It cannot end after {hours:g} h.", fix=f"Give up to {LONGEST_H:g} h, or nothing.")
     seconds = hours * 3600.0 if hours else None
     if load is not None:
-        return _discharge(form, meter, load, a, Test(kind="discharge", title="", meter=meter.id, load=load.id, every_s=every,
-                                                     seconds=seconds, where=where))  # fmt: skip
+        return _discharge(
+            form,
+            meter,
+            load,
+            a,
+            Test(kind="discharge", title="", meter=meter.id, load=load.id, every_s=every, seconds=seconds, where=where),
+        )
     return _watch(form, meter, Test(kind="watch", title="", meter=meter.id, every_s=every, seconds=seconds, where=where))
 
 
@@ -99,17 +108,21 @@ def _discharge(form: Form, meter: Known, load: Known, a: Answers, test: Test) ->
         raise FigureError("below", "A pack is never discharged without an end.", fix="Give the volts below which it ends.")
     if below < may.least_v.value:
         raise FigureError(
-            "below", f"{shown(below, 'V')} is below {shown(may.least_v.value, 'V')}: {may.least_v.whose}.",
+            "below",
+            f"{shown(below, 'V')} is below {shown(may.least_v.value, 'V')}: {may.least_v.whose}.",
             fix=f"End at {shown(may.least_v.value, 'V')} or above.",
-        )  # fmt: skip
+        )
     if below >= may.full_v:
         raise FigureError(
             "below", f"A full pack has {shown(may.full_v, 'V')}: the run would end as it begins.", fix="Give less volts."
         )
     most_v = load.description.most.volts
     if most_v is not None and may.full_v > most_v:
-        raise FigureError("run", f"{load.description.name} stands {shown(most_v, 'V')}; the pack has up to "
-                                 f"{shown(may.full_v, 'V')}.", fix="Take another load.")  # fmt: skip
+        raise FigureError(
+            "run",
+            f"{load.description.name} stands {shown(most_v, 'V')}; the pack has up to {shown(may.full_v, 'V')}.",
+            fix="Take another load.",
+        )
     most_ah = read(form("most_ah"), "Ah", "most_ah") if form("most_ah").strip() else None
     if most_ah is not None and not most_ah > 0:
         raise FigureError("most_ah", "It cannot end after nothing.", fix="Give more, or leave it empty.")
@@ -120,8 +133,16 @@ def _discharge(form: Form, meter: Known, load: Known, a: Answers, test: Test) ->
             f"{shown(most_c, '°C')} is more than {may.most_c.whose} stand: {shown(may.most_c.value, '°C')}.",
             fix="Give less.",
         )
-    return replace(test, title=f"Discharge at {shown(amps, 'A')}", amps=amps, below=below, most_ah=most_ah, most_c=most_c,
-                   least_v=may.least_v.value, full=form("full") == "yes")  # fmt: skip
+    return replace(
+        test,
+        title=f"Discharge at {shown(amps, 'A')}",
+        amps=amps,
+        below=below,
+        most_ah=most_ah,
+        most_c=most_c,
+        least_v=may.least_v.value,
+        full=form("full") == "yes",
+    )
 
 
 def _amps(form: Form, may: Allowed, load: Description) -> float:
@@ -135,8 +156,9 @@ def _amps(form: Form, may: Allowed, load: Description) -> float:
     if not amps > 0:
         raise FigureError("amps", f"A load of {amps:g} A draws nothing.", fix="Give more than that.")
     if amps > most:
-        raise FigureError("amps", f"{shown(amps, 'A')} is more than {whose} stands: {shown(most, 'A')}.",
-                          fix=f"Give up to {shown(most, 'A')}.")  # fmt: skip
+        raise FigureError(
+            "amps", f"{shown(amps, 'A')} is more than {whose} stands: {shown(most, 'A')}.", fix=f"Give up to {shown(most, 'A')}."
+        )
     return amps
 
 

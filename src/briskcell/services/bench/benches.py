@@ -52,8 +52,17 @@ class Benches:
         """The ladder of a unit; of a ``standing`` console nothing on it waits for what is below."""
         return proof.proof(assessed, unit, self._units.readings(unit.id), standing=standing)
 
-    def take(self, assessed: Assessment, found: Proof, key: str, text: str, *, reason: str = "", back: bool = False,
-             note: dict[str, str] | None = None) -> None:  # fmt: skip
+    def take(
+        self,
+        assessed: Assessment,
+        found: Proof,
+        key: str,
+        text: str,
+        *,
+        reason: str = "",
+        back: bool = False,
+        note: dict[str, str] | None = None,
+    ) -> None:
         """Take what was typed as a reading of a unit, pass it for a reason, or take it back."""
         proof.take(assessed, self._units, found, key, text, reason=reason, back=back, note=note)
 

@@ -178,8 +178,11 @@ class Guard:
         recovered = stops.least_v + RECOVERS_OHM * stops.set_a + RECOVERS_V
         if self.draws.description.set.cut_off is not None and stops.least_v / 2.0 < volts < recovered:
             return End("volts", f"Ended by the load itself, below {show(stops.least_v, 'V')}.")
-        return End("rest", "Ended: the load draws nothing any more. The pack's protection has opened, a lead has come off, or "
-                           "somebody switched it off.")  # fmt: skip
+        return End(
+            "rest",
+            "Ended: the load draws nothing any more. The pack's protection has opened, a lead has come off, or "
+            "somebody switched it off.",
+        )
 
     def _let_go(self, why: str) -> None:
         """Put the load off here, or hand it over; either way somebody stays at it until it reads 0 A."""

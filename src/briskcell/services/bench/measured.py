@@ -234,8 +234,11 @@ def capacity_on_plan(a: Assessment, run: RunRow, store: RunStore, unit: str, *, 
 
 def _real(simulated: bool, slot: str, *, sure: bool) -> None:
     if simulated and not sure:
-        raise FigureError(slot, "That was read on a simulated bench: no meter has seen this console.",
-                          fix="Say once more that it shall stand on the plan all the same.")  # fmt: skip
+        raise FigureError(
+            slot,
+            "That was read on a simulated bench: no meter has seen this console.",
+            fix="Say once more that it shall stand on the plan all the same.",
+        )
 
 
 def _others(part: Load, play: Figure) -> dict[str, Figure]:

@@ -109,9 +109,17 @@ def add_unit(store: UnitStore, build_id: int, name: str) -> int:
 
 
 def take(
-    assessed: Assessment, store: UnitStore, found: Proof, key: str, text: str, *, reason: str = "", back: bool = False,
-    note: dict[str, str] | None = None, read_by: Callable[[Step], float] | None = None,
-) -> None:  # fmt: skip
+    assessed: Assessment,
+    store: UnitStore,
+    found: Proof,
+    key: str,
+    text: str,
+    *,
+    reason: str = "",
+    back: bool = False,
+    note: dict[str, str] | None = None,
+    read_by: Callable[[Step], float] | None = None,
+) -> None:
     """Take a reading on a unit, pass it in spite of its window for a reason, or take it back.
 
     ``read_by`` reads the step with an instrument, in place of what was typed; ``note`` is kept with the reading.

@@ -135,9 +135,16 @@ class Recorder:
             seconds=math.inf if test.seconds is None else test.seconds,
         )
         draws = Draws(
-            address=load.address, text=load.text, description=load.description, name=load.description.name, where=test.where,
-            amps=stops.set_a, stops=stops, meter_s=meter.description.timeout_s + LOOKS_S + SLACK_S, here=load.simulated,
-        )  # fmt: skip
+            address=load.address,
+            text=load.text,
+            description=load.description,
+            name=load.description.name,
+            where=test.where,
+            amps=stops.set_a,
+            stops=stops,
+            meter_s=meter.description.timeout_s + LOOKS_S + SLACK_S,
+            here=load.simulated,
+        )
         return Guard(draws, self._leases, self._letting_go, lambda: self._instruments.release([load.address]))
 
     def stop(self, run_id: int) -> None:

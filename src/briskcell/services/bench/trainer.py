@@ -97,5 +97,12 @@ def _verdict(case: Case, said: Fault | None, gives_up: bool) -> Verdict:
     right = said == case.fault
     near = said is not None and not right and (said.where == case.fault.where or said.kind == case.fault.kind)
     over = right or gives_up
-    return Verdict(words(said) if said else "", right, near, gives_up and not right, words(case.fault) if over else "",
-                   shortest_way(case) if over else (), burns(case.specimen) if over else ())  # fmt: skip
+    return Verdict(
+        words(said) if said else "",
+        right,
+        near,
+        gives_up and not right,
+        words(case.fault) if over else "",
+        shortest_way(case) if over else (),
+        burns(case.specimen) if over else (),
+    )

@@ -118,8 +118,15 @@ def supply_times(assessed: Assessment, start: float, hours: float) -> list[Suppl
     for socket in sockets(assessed):
         found: Charge = charge(op, socket.board, min(start, 0.999), socket.supply)
         plugged = on_charger(assessed, socket.key, "play", GAINS_AT)
-        out.append(SupplyTimes(socket=socket, own=socket.key == socket.board.id, off=_times(found.off, start, enough),
-                               play=_times(found.play, start, enough), gain_a=plugged.into_a if plugged else 0.0))  # fmt: skip
+        out.append(
+            SupplyTimes(
+                socket=socket,
+                own=socket.key == socket.board.id,
+                off=_times(found.off, start, enough),
+                play=_times(found.play, start, enough),
+                gain_a=plugged.into_a if plugged else 0.0,
+            )
+        )
     return sorted(out, key=lambda t: -t.socket.supply.voltage_v.likely * t.socket.supply.current_limit_a.likely)
 
 
@@ -158,5 +165,7 @@ def bank_hours(assessed: Assessment) -> list[BankHours]:
     def on(bank: Bank, watts: float) -> bool:
         return bank.least_load_a.likely <= watts / bank.output_v.likely
 
-    return [BankHours(c.part, hours_added(c.part, found.mean_w), on(c.part, found.mean_w), on(c.part, rest))
-            for c in catalogue().of_kind("banks")]  # fmt: skip
+    return [
+        BankHours(c.part, hours_added(c.part, found.mean_w), on(c.part, found.mean_w), on(c.part, rest))
+        for c in catalogue().of_kind("banks")
+    ]

@@ -57,8 +57,11 @@ def read_stretches(text: str, plan: Plan, slot: str = "day") -> tuple[Stretch, .
         what = found["what"].lower() if found else ""
         known: Moment | None = next((m for m in get_args(Moment) if m == what), None)
         if found is None or known is None:
-            raise FigureError(slot, f"“{words[:60]}” begins with none of {', '.join(get_args(Moment))}, or has no time.",
-                              fix="Type it like play 2h00, or off 30 min plugged.")  # fmt: skip
+            raise FigureError(
+                slot,
+                f"“{words[:60]}” begins with none of {', '.join(get_args(Moment))}, or has no time.",
+                fix="Type it like play 2h00, or off 30 min plugged.",
+            )
         plug = ((found["plug"] or "").strip() or OWN) if PLUGGED.search(words) else ""
         if plug not in ("", OWN, *supplies):
             raise FigureError(slot, f"There is no supply “{plug[:60]}”.", fix="Leave it out for the charger’s own.")

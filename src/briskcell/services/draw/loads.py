@@ -66,10 +66,12 @@ def own_load(name: str, rest: Figure, play: Figure, peak: Figure, low_v: float, 
     word = "".join(c if c.isascii() and c.isalnum() else "-" for c in name.lower()).strip("-")[:36] or "part"
     try:
         return Load(
-            id=word if word[0].isalpha() else f"p-{word}", name=name, fed_by="nowhere",
+            id=word if word[0].isalpha() else f"p-{word}",
+            name=name,
+            fed_by="nowhere",
             power_w=PowerStates(rest=rest, play=play, peak=peak),
             window=Window(low_v=low_v, high_v=high_v, source="typed by the builder"),
-        )  # fmt: skip
+        )
     except ValidationError as error:
         raise field_error_of(error) from error
 

@@ -124,8 +124,9 @@ class Drawer:
         except csv.Error as error:
             raise FigureError("table", f"This is no table: {error}.", fix="Save it as CSV again.") from error
         if not rows or not {"part_class", "quantity"} <= set(rows[0]):
-            raise FigureError("table", "The first line has to name the columns part_class and quantity.",
-                              fix="Start from the drawer’s own table.")  # fmt: skip
+            raise FigureError(
+                "table", "The first line has to name the columns part_class and quantity.", fix="Start from the drawer’s own table."
+            )
         if len(rows) > MOST_ROWS:
             raise FigureError("table", f"A drawer has up to {MOST_ROWS} rows.", fix="Leave some out.")
         known, made = {c.key for c in all_classes()}, list[DrawerRow]()
@@ -193,8 +194,16 @@ def shopping(plan: Plan, rows: Sequence[DrawerRow]) -> list[Wanted]:
         row = have.get(key)
         buy = max(count - (row.quantity if row else 0), 0)
         price = row.price if row and row.price is not None else prices[key]
-        out.append(Wanted(*named[key], count, min(row.quantity if row else 0, count), buy, None if price is None else price * buy,
-                          bool(row and row.sold_out)))  # fmt: skip
+        out.append(
+            Wanted(
+                *named[key],
+                count,
+                min(row.quantity if row else 0, count),
+                buy,
+                None if price is None else price * buy,
+                bool(row and row.sold_out),
+            )
+        )
     return out
 
 

@@ -79,12 +79,20 @@ def substitutes(assessed: Assessment, part: Part, rows: Sequence[DrawerRow]) -> 
         worse = [f for f in found if had.get((f.rule, f.element)) != f.state and had.get((f.rule, f.element)) != "fails"]
         fails = [f for f in worse if f.state == "fails"]
         row = have.get(known.key)
-        out.append(Substitute(
-            known=known, does=not fails, worse=tuple(f"{f.state}: {f.cause}" for f in (fails or worse)[:MOST_SAID]),
-            plays_h=runtime.hours if runtime else None, charge_h=after.charges[0].off.hours if after.charges else None,
-            spare=least.spare if least else None, cost=bill(after.plan).cost, in_drawer=row.quantity if row else 0,
-            sold_out=bool(row and row.sold_out), left=sum(f.state == "fails" for f in found),
-        ))  # fmt: skip
+        out.append(
+            Substitute(
+                known=known,
+                does=not fails,
+                worse=tuple(f"{f.state}: {f.cause}" for f in (fails or worse)[:MOST_SAID]),
+                plays_h=runtime.hours if runtime else None,
+                charge_h=after.charges[0].off.hours if after.charges else None,
+                spare=least.spare if least else None,
+                cost=bill(after.plan).cost,
+                in_drawer=row.quantity if row else 0,
+                sold_out=bool(row and row.sold_out),
+                left=sum(f.state == "fails" for f in found),
+            )
+        )
     return sorted(out, key=lambda s: (not s.does, s.sold_out, len(s.worse), -min(s.in_drawer, 1), s.cost))
 
 
@@ -118,8 +126,11 @@ def across(assessed: Assessment, rows: Sequence[DrawerRow]) -> list[Swap]:
     for part in assessed.plan.parts():
         if isinstance(part, Load) or not (part.cell.part_class if hasattr(part, "cell") else part.part_class):
             continue
-        found = [Swap(part, s, brings) for s in substitutes(assessed, part, rows)
-                 if s.does and not s.worse and not s.sold_out and (brings := _brings(s, fails, now, cost))]  # fmt: skip
+        found = [
+            Swap(part, s, brings)
+            for s in substitutes(assessed, part, rows)
+            if s.does and not s.worse and not s.sold_out and (brings := _brings(s, fails, now, cost))
+        ]
         out += sorted(found, key=_rank)[:1]
     return sorted(out, key=_rank)[:MOST_SWAPS]
 

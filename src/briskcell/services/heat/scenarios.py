@@ -50,8 +50,11 @@ class Scenario:
         return network.through(watts, seconds)
 
 
-ON_BATTERY = ((State.PLAY, "in play, on battery"), (State.REST, "at rest, on battery"),
-              (State.PEAK, "all at the peak, if it lasted"))  # fmt: skip
+ON_BATTERY = (
+    (State.PLAY, "in play, on battery"),
+    (State.REST, "at rest, on battery"),
+    (State.PEAK, "all at the peak, if it lasted"),
+)
 
 
 def scenarios(assessed: Assessment) -> tuple[HeatNetwork, tuple[Scenario, ...]]:
@@ -61,8 +64,10 @@ def scenarios(assessed: Assessment) -> tuple[HeatNetwork, tuple[Scenario, ...]]:
     found: list[Scenario] = []
 
     def add(key: str, words: str, at: tuple[Array, Array], most_k: Array, limits_c: Array) -> None:
-        passed = (network.passed_s(*at, k, float(limits_c[k]) - room_c) if room_c + most_k[k] > limits_c[k] else None
-                  for k in range(len(most_k)))  # fmt: skip
+        passed = (
+            network.passed_s(*at, k, float(limits_c[k]) - room_c) if room_c + most_k[k] > limits_c[k] else None
+            for k in range(len(most_k))
+        )
         minutes = tuple(None if p is None else p / 60.0 for p in passed)
         found.append(Scenario(key, words, *at, room_c + most_k, limits_c, minutes))
 

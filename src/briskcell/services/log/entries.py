@@ -47,8 +47,11 @@ def add_run(
     if not 0 < hours <= MOST_H:
         raise FigureError("hours", f"A run of {hours:g} h cannot be.", fix=f"Give up to {MOST_H:g} h.")
     if planned_h and hours > MOST_OF_PLAN * planned_h:
-        raise FigureError("hours", f"{show(hours, 'h')}? The plan plays {show(planned_h, 'h')}, and no pack holds so much more.",
-                          fix="Type hours and minutes as 4h15; if it is so, the plan's draw or pack is another.")  # fmt: skip
+        raise FigureError(
+            "hours",
+            f"{show(hours, 'h')}? The plan plays {show(planned_h, 'h')}, and no pack holds so much more.",
+            fix="Type hours and minutes as 4h15; if it is so, the plan's draw or pack is another.",
+        )
     if end not in ENDS:
         raise FigureError("hours", "How it ended is not said.", fix="Choose one.")
     said = f"played {show(hours, 'h')} from full, {ENDS[end]}" + (f": {words.strip()}" if words.strip() else "")

@@ -59,8 +59,9 @@ def corrected(layout: Layout, form: Callable[[str], str]) -> Layout:
     )
 
 
-def bring_in(uploads: Uploads, log: LogStore, runs: RunStore, unit_id: int, name: str, layout: Layout, title: str,
-             kind: str) -> Callable[[Progress], dict[str, Any]]:  # fmt: skip
+def bring_in(
+    uploads: Uploads, log: LogStore, runs: RunStore, unit_id: int, name: str, layout: Layout, title: str, kind: str
+) -> Callable[[Progress], dict[str, Any]]:
     """The work that reads a file into a run. One that fails, or is stopped, leaves nothing behind."""
 
     def work(progress: Progress) -> dict[str, Any]:

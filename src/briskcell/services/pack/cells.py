@@ -26,8 +26,9 @@ def take_cells(plan: Plan, pack_id: str, key: str, parallel: int) -> Edit:
         raise field_error_of(error, "part_class") from error
 
 
-def typed_cell(name: str, chemistry: str, label_ah: float, thickness_mm: float, width_mm: float | None, length_mm: float,
-               most_a: float) -> Cell:  # fmt: skip
+def typed_cell(
+    name: str, chemistry: str, label_ah: float, thickness_mm: float, width_mm: float | None, length_mm: float, most_a: float
+) -> Cell:
     """A cell as its wrapper has it; what no wrapper says is a guess from its chemistry and size."""
     known = chemistries()
     if chemistry not in known:
@@ -37,13 +38,20 @@ def typed_cell(name: str, chemistry: str, label_ah: float, thickness_mm: float, 
     printed = "printed on the wrapper, never tested"
     guess = Figure(low=0.7 * ohm, likely=ohm, high=1.6 * ohm, grade="guessed", source="range of cells of this shape and size")
     try:
-        return Cell.model_validate(chemistry_fields(known[chemistry]) | {
-            "name": name, "label_ah": Figure(low=0.6 * label_ah, likely=label_ah, high=label_ah, grade="guessed", source=printed),
-            "resistance_ohm": guess, "thickness_mm": thickness_mm, "width_mm": width_mm, "length_mm": length_mm,
-            "swelling": 0.0 if is_round else 0.1,
-            "max_discharge_a": Figure(low=most_a, likely=most_a, high=most_a, grade="guessed", source=printed),
-            "max_charge_a": Figure(low=0.3 * label_ah, likely=0.5 * label_ah, high=label_ah, source="half its capacity"),
-        })  # fmt: skip
+        return Cell.model_validate(
+            chemistry_fields(known[chemistry])
+            | {
+                "name": name,
+                "label_ah": Figure(low=0.6 * label_ah, likely=label_ah, high=label_ah, grade="guessed", source=printed),
+                "resistance_ohm": guess,
+                "thickness_mm": thickness_mm,
+                "width_mm": width_mm,
+                "length_mm": length_mm,
+                "swelling": 0.0 if is_round else 0.1,
+                "max_discharge_a": Figure(low=most_a, likely=most_a, high=most_a, grade="guessed", source=printed),
+                "max_charge_a": Figure(low=0.3 * label_ah, likely=0.5 * label_ah, high=label_ah, source="half its capacity"),
+            }
+        )
     except ValidationError as error:
         raise field_error_of(error, "cell-label") from error
 

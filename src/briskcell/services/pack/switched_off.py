@@ -41,8 +41,14 @@ def switched_off(assessed: Assessment) -> dict[str, Any]:
 
 
 def _said(plan: Plan, act: Act, draws: str) -> dict[str, Any]:
-    return {"name": ACT_WORDS[act.act], "cuts": _cuts(plan, act), "after": _after(act), "at_risk": act.at_risk,
-            "draws": draws, "why": act.why}  # fmt: skip
+    return {
+        "name": ACT_WORDS[act.act],
+        "cuts": _cuts(plan, act),
+        "after": _after(act),
+        "at_risk": act.at_risk,
+        "draws": draws,
+        "why": act.why,
+    }
 
 
 def _cuts(plan: Plan, act: Act) -> str:

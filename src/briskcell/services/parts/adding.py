@@ -98,8 +98,11 @@ def _place_of_load(plan: Plan, load: Load) -> Place:
             maker, volts = found
             return Place(behind_links(plan, store).id, maker.key, f"with {maker.name} and a rail of {volts:.1f} V", volts)
     window = f"{load.window.low_v:.2f} to {load.window.high_v:.2f} V"
-    raise FigureError("part_class", f"{load.name} takes {window}; no rail gives that, and no board makes it from this pack.",
-                      fix="Choose another class, or another pack.")  # fmt: skip
+    raise FigureError(
+        "part_class",
+        f"{load.name} takes {window}; no rail gives that, and no board makes it from this pack.",
+        fix="Choose another class, or another pack.",
+    )
 
 
 def _volts(store: Store) -> tuple[float, float]:

@@ -12,8 +12,13 @@ from briskcell.model.stores import Balancer, ChargeBoard, Trickle
 from briskcell.model.tree import load_feeders
 from briskcell.services.edits.values import Edit, checked, field_error_of
 
-WORDS = {"fed_by": "Fed from", "charges": "Fills", "supply": "Its supply", "driven_by": "Signals come from",
-         "return_by": "Returns by"}  # fmt: skip
+WORDS = {
+    "fed_by": "Fed from",
+    "charges": "Fills",
+    "supply": "Its supply",
+    "driven_by": "Signals come from",
+    "return_by": "Returns by",
+}
 MAY_BE_NONE = ("driven_by", "return_by")
 
 

@@ -43,8 +43,11 @@ def remove(plan: Plan, part_id: str) -> Edit:
     if isinstance(part, Supply):
         users = [b for b in plan.chargers if b.supply == part_id]
         if users:
-            raise FigureError("id", f"{users[0].name} is fed from {part.name}.",
-                              fix="Remove that board first, or feed it from another supply in its slip.")  # fmt: skip
+            raise FigureError(
+                "id",
+                f"{users[0].name} is fed from {part.name}.",
+                fix="Remove that board first, or feed it from another supply in its slip.",
+            )
     if isinstance(part, Store):
         beside: tuple[ChargeBoard | Trickle | Balancer, ...] = (*plan.chargers, *plan.trickles, *plan.balancers)
         gone |= {p.id for p in beside if p.charges == part_id}

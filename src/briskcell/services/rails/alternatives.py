@@ -71,8 +71,9 @@ def _boards(plan: Plan) -> tuple[Converter, ChargeBoard] | None:
 
 def _with(plan: Plan, board: Converter, charger: ChargeBoard, board_key: str, charger_key: str) -> Plan:
     new_board = catalogue().part(board_key, id=board.id, fed_by=board.fed_by)
-    new_charger = catalogue().part(charger_key, id=charger.id, charges=charger.charges, supply=charger.supply,
-                                   fed_by=charger.fed_by)  # fmt: skip
+    new_charger = catalogue().part(
+        charger_key, id=charger.id, charges=charger.charges, supply=charger.supply, fed_by=charger.fed_by
+    )
     converters = tuple(new_board if c.id == board.id else c for c in plan.converters)
     chargers = tuple(new_charger if c.id == charger.id else c for c in plan.chargers)
     return remade(plan, {"converters": converters, "chargers": chargers})
@@ -94,8 +95,15 @@ def _apart(assessed: Assessment, board: Converter, charger: ChargeBoard) -> Plan
 def _judged(a: Assessment, key: str, name: str, today: bool, board: Converter) -> Alternative:
     charge = a.charges[0]
     return Alternative(
-        key=key, name=name, today=today, plan=a.plan,
+        key=key,
+        name=name,
+        today=today,
+        plan=a.plan,
         spare=next((h.spare for h in a.headrooms if h.element == board.id), None),
-        runtime_h=a.runtime.hours if a.runtime else None, charge_h=charge.off.hours, skin_c=a.heat.skin_c, cost=bill(a.plan).cost,
-        plays=layout_of(a.plan, charge.board) == "power_path", fails=len(a.failing),
-    )  # fmt: skip
+        runtime_h=a.runtime.hours if a.runtime else None,
+        charge_h=charge.off.hours,
+        skin_c=a.heat.skin_c,
+        cost=bill(a.plan).cost,
+        plays=layout_of(a.plan, charge.board) == "power_path",
+        fails=len(a.failing),
+    )

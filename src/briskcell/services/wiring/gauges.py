@@ -85,10 +85,17 @@ def proposals(assessed: Assessment, drop_v: float, owned: tuple[float, ...], *, 
         fuse = next((fuses[p.id] for p in feeders_of(plan, wire) if p.id in fuses), None)
         guards = fuse is not None and fuse.thinnest is not None and wire.id in _region(assessed, fuse.fuse)
         outlive = tuple(g for g in owned if check_short(assessed.op, altered(wire, awg=g), air_c).safe)
-        found = find_gauge(check.amps, wire.length_m, drop_v, air_c=air_c, insulation_c=wire.insulation_c,
-                           bundle=wire.strands_in_bundle, owned=outlive,
-                           fuse_a=fuse.fuse.rating_a.likely if fuse and guards and fuse.fuse.rating_a else None,
-                           fault_a=fuse.fault_a if fuse and guards else None)  # fmt: skip
+        found = find_gauge(
+            check.amps,
+            wire.length_m,
+            drop_v,
+            air_c=air_c,
+            insulation_c=wire.insulation_c,
+            bundle=wire.strands_in_bundle,
+            owned=outlive,
+            fuse_a=fuse.fuse.rating_a.likely if fuse and guards and fuse.fuse.rating_a else None,
+            fault_a=fuse.fault_a if fuse and guards else None,
+        )
         thicker = next((g for g in owned if g < wire.awg), None)
         gain = _gain_min(assessed, wire, thicker) if gains and thicker is not None else 0.0
         out.append(Proposal(wire, wire.awg, found, _drop_v(check.amps, wire, found or wire.awg), check.drop_v, thicker, gain))

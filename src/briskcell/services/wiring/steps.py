@@ -32,17 +32,25 @@ def steps_of(assessed: Assessment) -> tuple[BuildStep, ...]:
     plan = assessed.plan
     done, due = made(plan, assessed.joints), next_joint(plan, assessed.joints)
     return tuple(
-        BuildStep(j, n + 1, *_words(assessed, j), done=j.key in done, due=j is due or (due is not None and j.key == due.key),
-             open=set(j.after) <= done)
+        BuildStep(
+            j,
+            n + 1,
+            *_words(assessed, j),
+            done=j.key in done,
+            due=j is due or (due is not None and j.key == due.key),
+            open=set(j.after) <= done,
+        )
         for n, j in enumerate(assessed.joints)
-    )  # fmt: skip
+    )
 
 
 def _touched(assessed: Assessment) -> str:
     """What a touch of a store's two leads would do, skin and metal apart."""
     touch = max(assessed.lead_touches, key=lambda t: t.volts)
-    return (f"Its {show(touch.volts, 'V')} do nothing to dry skin; a ring, a tool or two bare leads that touch would "
-            f"carry up to {show(touch.amps, 'A')} and burn: rings off, one lead covered while you hold the other.")  # fmt: skip
+    return (
+        f"Its {show(touch.volts, 'V')} do nothing to dry skin; a ring, a tool or two bare leads that touch would "
+        f"carry up to {show(touch.amps, 'A')} and burn: rings off, one lead covered while you hold the other."
+    )
 
 
 def _bridged(assessed: Assessment, joint: Joint) -> str:
@@ -50,8 +58,13 @@ def _bridged(assessed: Assessment, joint: Joint) -> str:
     found = next((s for s in assessed.shorts if s.link.id == joint.part), None)
     if found is None:
         return ""
-    ends = (f"{found.opener} opens after {show(found.opens_s, 's')}" if found.opener
-            else f"{found.held_by} holds it there" if found.held_by else "nothing opens")  # fmt: skip
+    ends = (
+        f"{found.opener} opens after {show(found.opens_s, 's')}"
+        if found.opener
+        else f"{found.held_by} holds it there"
+        if found.held_by
+        else "nothing opens"
+    )
     hot = f"the wire gets to {show(found.reaches_c, '°C')}" + ("" if found.safe else ", more than its insulation stands")
     return f" A tool from plus to minus there would draw {show(found.fault_a, 'A')}: {ends}, and {hot}."
 
@@ -62,15 +75,20 @@ def _words(assessed: Assessment, joint: Joint) -> tuple[str, str, str, str, str]
     if joint.key == LAST:
         stores = " and ".join(s.name for s in plan.stores)
         return (
-            stores, "the console", "Switch off. Join the negative first, then the positive; keep your hands off both at once.",
+            stores,
+            "the console",
+            "Switch off. Join the negative first, then the positive; keep your hands off both at once.",
             "First the pack alone: its volts and which side is plus. Between its leads and the console's: the same sign.",
             f"From now on {stores} {'are' if len(plan.stores) > 1 else 'is'} live up to the switch. {_touched(assessed)}",
-        )  # fmt: skip
+        )
     part, to = plan.by_id[joint.part], plan.by_id[joint.to]
     beeps = f"beeps, {show(joint.ohm, 'Ω')} and your leads" if joint.ohm else "beeps from end to end"
     reading = f"Each strand {beeps}; from plus to minus no beep, a value that climbs as capacitors fill."
-    how = f"Plus to plus, minus to minus: {part.name} to the lead of {to.name}." if to in plan.stores else (
-        f"Plus to plus, minus to minus, then cover both: {part.name} to {to.name}.")  # fmt: skip
+    how = (
+        f"Plus to plus, minus to minus: {part.name} to the lead of {to.name}."
+        if to in plan.stores
+        else (f"Plus to plus, minus to minus, then cover both: {part.name} to {to.name}.")
+    )
     if joint.key in {b.id for b in plan.chargers}:
         how = f"Output of {part.name} to the lead of {to.name}; nothing is plugged into it yet."
     live = "Nothing is live."

@@ -38,18 +38,29 @@ def map_table(assessed: Assessment, soc: float, state: str, baseline: Assessment
         parts: list[Part] = [*node.parts, *([node.rail] if node.rail else [])]
         words = [assessed.element_state(p.id) for p in (*node.parts, *node.wires)]
         return Line(
-            " → ".join(p.name for p in parts), show(float(flow.volts[at]), "V"), show(flow.amps(*at), "A"),
-            show(float(flow.watts[at]), "W"), show(float(flow.lost[at]), "W"),
-            next((w for w in ("fails", "close") if w in words), "holds"), any(p.id in changed for p in (*parts, *node.wires)),
-        )  # fmt: skip
+            " → ".join(p.name for p in parts),
+            show(float(flow.volts[at]), "V"),
+            show(flow.amps(*at), "A"),
+            show(float(flow.watts[at]), "W"),
+            show(float(flow.lost[at]), "W"),
+            next((w for w in ("fails", "close") if w in words), "holds"),
+            any(p.id in changed for p in (*parts, *node.wires)),
+        )
 
     def back(link: Link) -> Line:
         op = assessed.op
         volts = float(op.flow.element_v[(*at, op.network.position[link.id])])
         amps = float(op.flow.branch_a[(*at, op.network.branch[link.id])])
         amps = amps if np.isfinite(amps) else 0.0
-        return Line(link.name, show(volts, "V"), show(amps, "A"), show(0.0, "W"), show(volts * amps, "W"),
-                    assessed.element_state(link.id), link.id in changed)  # fmt: skip
+        return Line(
+            link.name,
+            show(volts, "V"),
+            show(amps, "A"),
+            show(0.0, "W"),
+            show(volts * amps, "W"),
+            assessed.element_state(link.id),
+            link.id in changed,
+        )
 
     nodes = [line(n) for root in roots for n in root.walk()]
     return (*nodes, *(back(k) for k in assessed.plan.links if k.kind == "return"))

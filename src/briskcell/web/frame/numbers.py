@@ -12,8 +12,23 @@ from ..units import change, show
 
 # Kinds of numbers of which more is better, and less; of others a change is neither.
 MORE_IS_BETTER = ("runtime", "energy", "headroom", "shelf", "efficiency", "path", "limit")
-LESS_IS_BETTER = ("draw", "part-draw", "charge", "charge-play", "heat", "warmth", "lost", "cost", "cells-mass", "wiring",
-                  "stranded", "resets", "asked", "guessed", "fuse")  # fmt: skip
+LESS_IS_BETTER = (
+    "draw",
+    "part-draw",
+    "charge",
+    "charge-play",
+    "heat",
+    "warmth",
+    "lost",
+    "cost",
+    "cells-mass",
+    "wiring",
+    "stranded",
+    "resets",
+    "asked",
+    "guessed",
+    "fuse",
+)
 
 
 @dataclass(frozen=True, slots=True)

@@ -104,13 +104,24 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
         found = tuple(f for f in assessed.findings if f.element == part.id)
         path = _path_of(part)
         ends = ends_of(assessed.plan, part).items()
-        slip = Slip(key, part, tuple(_fields(path, part)), classes_for(part), findings=found, path=path,
-                    numbers=tuple(_numbers(assessed, part)), plot=_limit(assessed, part), facts=tuple(facts_of(part)),
-                    more=tuple(_unset(path, part)), choices=tuple(_choices(path, part)),
-                    ends=tuple(End(f, WORDS[f], getattr(part, f) or "", parts) for f, parts in ends),
-                    before=classes("links") if isinstance(part, Fed) else (), removable=removable(assessed.plan, part),
-                    rises=may_rise(assessed.plan, part),
-                    feeds=isinstance(part, (Store, Link, Converter, Rail)))  # fmt: skip
+        slip = Slip(
+            key,
+            part,
+            tuple(_fields(path, part)),
+            classes_for(part),
+            findings=found,
+            path=path,
+            numbers=tuple(_numbers(assessed, part)),
+            plot=_limit(assessed, part),
+            facts=tuple(facts_of(part)),
+            more=tuple(_unset(path, part)),
+            choices=tuple(_choices(path, part)),
+            ends=tuple(End(f, WORDS[f], getattr(part, f) or "", parts) for f, parts in ends),
+            before=classes("links") if isinstance(part, Fed) else (),
+            removable=removable(assessed.plan, part),
+            rises=may_rise(assessed.plan, part),
+            feeds=isinstance(part, (Store, Link, Converter, Rail)),
+        )
         return (
             replace(slip, places=places_for(assessed.plan, part), place=feeding_point(assessed.plan, part), outputs=outputs())
             if isinstance(part, Load)
@@ -159,11 +170,13 @@ def _swap(assessed: Assessment, part_id: str, class_key: str) -> Swap:
     keys += [(f"Spare of {h.name}", f"headroom:{h.element}:{h.kind}") for h in assessed.headrooms if h.element == part_id]
     had = {f.key for f in assessed.findings}
     return Swap(
-        assessed.plan.by_id[part_id], class_key, part_class(class_key).name,
+        assessed.plan.by_id[part_id],
+        class_key,
+        part_class(class_key).name,
         tuple((_figure_name(where), was, now) for where, was, now in differences(assessed.plan, plan) if _counts(where)),
         tuple((name, one(k).shown, two(k).shown, two(k).delta) for name, k in keys),
         tuple(f"{f.state}: {f.cause}" for f in after.findings if f.key not in had),
-    )  # fmt: skip
+    )
 
 
 def _numbers(assessed: Assessment, part: Part) -> Iterator[tuple[str, str]]:

@@ -38,12 +38,20 @@ def charger_suits_cells(assessed: Answers) -> Iterator[Finding]:
         search = partial(_suitable, assessed, board, pack)
         ends, full = end_v(board, pack), min(c.full_v for c in cells) * pack.series
         if not board.cells or board.end_v is None:
-            yield Finding("unknown", board.id, f"{board.name} does not say how many cells in series it charges, and to how many volts.",
-                          0.1, search, "Read it from the board, or take a class that says it.")  # fmt: skip
+            yield Finding(
+                "unknown",
+                board.id,
+                f"{board.name} does not say how many cells in series it charges, and to how many volts.",
+                0.1,
+                search,
+                "Read it from the board, or take a class that says it.",
+            )
         elif ends > full + OVER_V * pack.series:
             made = f" made for {_many(board)}" if pack.series not in board.cells else ""
-            cause = (f"{board.name} ends at {show(ends, 'V')}{made}; {pack.name} is full at {show(full, 'V')}: each cell would be driven to "
-                     f"{ends / pack.series:.2f} V. {CAUTION}")  # fmt: skip
+            cause = (
+                f"{board.name} ends at {show(ends, 'V')}{made}; {pack.name} is full at {show(full, 'V')}: each cell would be driven to "
+                f"{ends / pack.series:.2f} V. {CAUTION}"
+            )
             yield Finding("fails", board.id, cause, 3.0 + missed_by(ends, full), search, "A charge board made for these cells.")
         elif pack.series not in board.cells or ends < full - OVER_V * pack.series:
             reached = found.off.end_soc if found.off.hours is not None else 0.0
@@ -67,8 +75,11 @@ def _suitable(assessed: Answers, board: ChargeBoard, pack: Pack) -> Iterator[Fix
     if board.end_v is not None and pack.series in board.cells:
         for cell in assessed.stock.cells:
             if cell.rechargeable and abs(cell.full_v - board.end_v.likely) < FAMILY_V and cell.chemistry in board.chemistries:
-                yield Fix(f"{cell.name} instead of {pack.cell.name}", "is what the board charges.",
-                          replaced(assessed.plan, altered(pack, cell=cell, strings=())))  # fmt: skip
+                yield Fix(
+                    f"{cell.name} instead of {pack.cell.name}",
+                    "is what the board charges.",
+                    replaced(assessed.plan, altered(pack, cell=cell, strings=())),
+                )
                 break
     yield from other_layouts(assessed, pack)
 

@@ -29,15 +29,33 @@ def charge_brief(assessed: Answers) -> Iterator[Finding]:
     wanted = assessed.plan.brief.charge_hours
     for c in assessed.charges:
         if c.off.hours is None:
-            yield Finding("fails", c.board.id, f"{c.board.name} never fills the pack. {c.off.why}", 2.0, partial(_filled, assessed, c),
-                          "Give the charger a supply that carries it.")  # fmt: skip
+            yield Finding(
+                "fails",
+                c.board.id,
+                f"{c.board.name} never fills the pack. {c.off.why}",
+                2.0,
+                partial(_filled, assessed, c),
+                "Give the charger a supply that carries it.",
+            )
         elif c.off.hours > wanted + 1e-9:
             cause = f"{c.board.name} fills the pack in {show(c.off.hours, 'h')}; {show(wanted, 'h')} are wanted."
-            yield Finding("fails", c.board.id, cause, missed_by(c.off.hours, wanted), partial(_faster, assessed, c),
-                          "A stronger supply or charge board, or a smaller pack.")  # fmt: skip
+            yield Finding(
+                "fails",
+                c.board.id,
+                cause,
+                missed_by(c.off.hours, wanted),
+                partial(_faster, assessed, c),
+                "A stronger supply or charge board, or a smaller pack.",
+            )
         if assessed.plan.brief.play_while_charging and c.play.hours is None:
-            yield Finding("fails", c.board.id, f"It does not fill while someone plays. {c.play.why}", 0.25, partial(_filled, assessed, c),
-                          "A power path and a supply with current to spare feed both.")  # fmt: skip
+            yield Finding(
+                "fails",
+                c.board.id,
+                f"It does not fill while someone plays. {c.play.why}",
+                0.25,
+                partial(_filled, assessed, c),
+                "A power path and a supply with current to spare feed both.",
+            )
 
 
 @rule(
@@ -51,8 +69,14 @@ def load_on_charging_cell(assessed: Answers) -> Iterator[Finding]:
     """The console is not fed from the cell that charges."""
     for board in assessed.plan.chargers:
         if layout_of(assessed.plan, board) == "on_cell" and assessed.plan.fed.get(board.charges):
-            yield Finding("fails", board.id, f"The console hangs on the cell that {board.name} charges: its current hides the end of the charge.",
-                          0.2, partial(_parted, assessed, board), "A power path, or a jack that cuts the console out.")  # fmt: skip
+            yield Finding(
+                "fails",
+                board.id,
+                f"The console hangs on the cell that {board.name} charges: its current hides the end of the charge.",
+                0.2,
+                partial(_parted, assessed, board),
+                "A power path, or a jack that cuts the console out.",
+            )
 
 
 def _parted(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
@@ -80,8 +104,14 @@ def cut_out_contact(assessed: Answers) -> Iterator[Finding]:
             and not any(isinstance(p, Link) and p.kind == "jack" for p in plan.links)
         ):
             cause = f"{board.name} cuts the console out with a contact that the build does not name: it carries all of the console's current."
-            yield Finding("close", board.id, cause, 0.05, partial(_named_jack, assessed, board),
-                          "Name the jack, with its rating and resistance.")  # fmt: skip
+            yield Finding(
+                "close",
+                board.id,
+                cause,
+                0.05,
+                partial(_named_jack, assessed, board),
+                "Name the jack, with its rating and resistance.",
+            )
 
 
 def _named_jack(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
@@ -102,8 +132,14 @@ def series_balance(assessed: Answers) -> Iterator[Finding]:
         store = plan.by_id[board.charges]
         helped = any(b.charges == board.charges for b in plan.balancers)
         if isinstance(store, Pack) and store.series > 1 and not board.balancing and not helped:
-            yield Finding("fails", board.id, f"{board.name} charges {store.series} cells in series without balancing them.", 0.8,
-                          partial(_balanced, assessed, board, store), "A balancer, or a charge board that balances.")  # fmt: skip
+            yield Finding(
+                "fails",
+                board.id,
+                f"{board.name} charges {store.series} cells in series without balancing them.",
+                0.8,
+                partial(_balanced, assessed, board, store),
+                "A balancer, or a charge board that balances.",
+            )
 
 
 def _balanced(assessed: Answers, board: ChargeBoard, pack: Pack) -> Iterator[Fix]:
@@ -145,10 +181,18 @@ def charge_temperature(assessed: Answers) -> Iterator[Finding]:
 
 def _too_warm(assessed: Answers, warm: ChargeWarmth) -> Finding:
     when = "in play" if warm.playing else "with the console off"
-    cause = (f"While it charges {when}, from {warm.charge.supply.name}, the cells reach {past(warm.celsius, warm.limit_c)}: they pass {warm.limit_c:.0f} °C, "
-             f"the most for charging, after {warm.minutes or 0:.0f} min with {show(warm.watts, 'W')} in the case.")  # fmt: skip
-    return Finding("fails", warm.charge.board.id, cause, missed_by(warm.celsius, warm.limit_c), partial(_stays_cool, assessed, warm),
-                   "A lower charge current, vents, or no play while it charges.")  # fmt: skip
+    cause = (
+        f"While it charges {when}, from {warm.charge.supply.name}, the cells reach {past(warm.celsius, warm.limit_c)}: they pass {warm.limit_c:.0f} °C, "
+        f"the most for charging, after {warm.minutes or 0:.0f} min with {show(warm.watts, 'W')} in the case."
+    )
+    return Finding(
+        "fails",
+        warm.charge.board.id,
+        cause,
+        missed_by(warm.celsius, warm.limit_c),
+        partial(_stays_cool, assessed, warm),
+        "A lower charge current, vents, or no play while it charges.",
+    )
 
 
 @rule(
@@ -164,10 +208,18 @@ def played_on_the_charger(assessed: Answers) -> Iterator[Finding]:
         return
     for warm in assessed.played_warmths:
         if warm.minutes:
-            cause = (f"Played while it charges, from {warm.charge.supply.name}, the cells would pass {warm.limit_c:.0f} °C, the most for charging, "
-                     f"after {warm.minutes:.0f} min and reach {past(warm.celsius, warm.limit_c)}; nothing in the build prevents it.")  # fmt: skip
-            yield Finding("close", warm.charge.board.id, cause, missed_by(warm.celsius, warm.limit_c), partial(_kept_off, assessed, warm),
-                          "Charge it with the console off, or let a jack cut it out.")  # fmt: skip
+            cause = (
+                f"Played while it charges, from {warm.charge.supply.name}, the cells would pass {warm.limit_c:.0f} °C, the most for charging, "
+                f"after {warm.minutes:.0f} min and reach {past(warm.celsius, warm.limit_c)}; nothing in the build prevents it."
+            )
+            yield Finding(
+                "close",
+                warm.charge.board.id,
+                cause,
+                missed_by(warm.celsius, warm.limit_c),
+                partial(_kept_off, assessed, warm),
+                "Charge it with the console off, or let a jack cut it out.",
+            )
 
 
 def _kept_off(assessed: Answers, warm: ChargeWarmth) -> Iterator[Fix]:
@@ -209,8 +261,13 @@ def only_rechargeable(assessed: Answers) -> Iterator[Finding]:
         if isinstance(store, Pack) and not store.cell.rechargeable:
             name = "trickles" if isinstance(board, Trickle) else "chargers"
             without = remade(plan, {name: tuple(b for b in getattr(plan, name) if b.id != board.id)})
-            yield Finding("fails", store.id, f"{store.cell.name} must not be charged; {board.name} would.", 2.0,
-                          only(f"The build without {board.name}", "leaves it alone.", without))  # fmt: skip
+            yield Finding(
+                "fails",
+                store.id,
+                f"{store.cell.name} must not be charged; {board.name} would.",
+                2.0,
+                only(f"The build without {board.name}", "leaves it alone.", without),
+            )
 
 
 def _filled(assessed: Answers, c: Charge) -> Iterator[Fix]:
@@ -229,8 +286,11 @@ def _faster(assessed: Answers, slow: Charge) -> Iterator[Fix]:
     knob = max((a.high for a in board.adjustable if a.field == "current_a"), default=0.0)
     most = min(most_charge_a(pack), knob)
     if most > board.current_a.likely * 1.02 and (up := within(board, "current_a", round(most - 0.005, 2))) is not None:
-        yield Fix(f"A charge current of {show(up.current_a.likely, 'A')}", "is the most that the board and the cells take.",
-                  replaced(assessed.plan, up))  # fmt: skip
+        yield Fix(
+            f"A charge current of {show(up.current_a.likely, 'A')}",
+            "is the most that the board and the cells take.",
+            replaced(assessed.plan, up),
+        )
     yield from other_supplies(assessed, board)
     least = min(board.current_a.likely * slow.off.hours / wanted, most_charge_a(pack))
     yield from other_chargers(assessed, board, least)

@@ -37,8 +37,14 @@ def trickle_current(assessed: Answers) -> Iterator[Finding]:
         most = float(current_limit_a(store, curves, "max_charge_a").min())
         pushed = trickle_flow(source, float(curves.ocv_v.min())).current_a
         if pushed > most + 1e-9:
-            yield Finding("fails", source.id, f"{source.name} pushes {show(pushed, 'A')} into {store.name} when it is empty; its cells take {show(most, 'A')}.",
-                          missed_by(pushed, most), partial(_weaker, assessed, source), "A weaker source, or more cells side by side.")  # fmt: skip
+            yield Finding(
+                "fails",
+                source.id,
+                f"{source.name} pushes {show(pushed, 'A')} into {store.name} when it is empty; its cells take {show(most, 'A')}.",
+                missed_by(pushed, most),
+                partial(_weaker, assessed, source),
+                "A weaker source, or more cells side by side.",
+            )
 
 
 @rule(
@@ -63,14 +69,28 @@ def trickle_end(assessed: Answers) -> Iterator[Finding]:
                 and pushed <= FOR_GOOD * store.cell.label_ah.likely * store.parallel
             ):
                 continue
-            cause = (f"Nothing says at what volts {source.name} stops: past full, at {show(full, 'V')}, "
-                     f"it would go on pushing {show(pushed, 'A')} into {store.name}.")  # fmt: skip
-            yield Finding("close", source.id, cause, 0.2, partial(_stopped, assessed, source, full),
-                          "Say at what volts its converter stops, or put a charge board between them.")  # fmt: skip
+            cause = (
+                f"Nothing says at what volts {source.name} stops: past full, at {show(full, 'V')}, "
+                f"it would go on pushing {show(pushed, 'A')} into {store.name}."
+            )
+            yield Finding(
+                "close",
+                source.id,
+                cause,
+                0.2,
+                partial(_stopped, assessed, source, full),
+                "Say at what volts its converter stops, or put a charge board between them.",
+            )
         elif source.stops_at_v > most:
             cause = f"{source.name} drives {store.name} to {show(source.stops_at_v, 'V')}; it is full at {show(full, 'V')}."
-            yield Finding("fails", source.id, cause, missed_by(source.stops_at_v, full), partial(_stopped, assessed, source, full),
-                          "A converter that stops at full.")  # fmt: skip
+            yield Finding(
+                "fails",
+                source.id,
+                cause,
+                missed_by(source.stops_at_v, full),
+                partial(_stopped, assessed, source, full),
+                "A converter that stops at full.",
+            )
 
 
 def _full_v(store: Pack | Capacitor) -> tuple[float, float]:

@@ -34,8 +34,14 @@ def runtime_brief(assessed: Answers) -> Iterator[Finding]:
     left += f" with {show(found.stranded_wh, 'Wh')} still inside." if found.stranded_wh > 0.05 * found.energy_wh else "."
     element = assessed.plan.stores[assessed.pack_index or 0].id
     cause = f"It plays {show(found.hours, 'h')}, {show(wanted, 'h')} are wanted.{left}"
-    yield Finding("fails", element, cause, missed_by(found.hours, wanted), partial(_what_stops_it, assessed),
-                  "Draw less, or make room for a larger pack.")  # fmt: skip
+    yield Finding(
+        "fails",
+        element,
+        cause,
+        missed_by(found.hours, wanted),
+        partial(_what_stops_it, assessed),
+        "Draw less, or make room for a larger pack.",
+    )
 
 
 @rule(
@@ -51,10 +57,18 @@ def runtime_range(assessed: Answers) -> Iterator[Finding]:
         return  # nothing to doubt: it does not last even as it likely is
     spread, likely, wanted = assessed.runtime_range, assessed.runtime.hours, assessed.plan.brief.hours
     if spread is not None and spread.low < wanted:
-        cause = (f"It likely plays {show(likely, 'h')}, but one build in ten stays under {show(spread.low, 'h')}; "
-                 f"{show(wanted, 'h')} are wanted.")  # fmt: skip
-        yield Finding("close", assessed.plan.stores[assessed.pack_index or 0].id, cause, missed_by(spread.low, wanted),
-                      partial(_more_cells, assessed), "Measure the largest draws: a narrower range may settle it.")  # fmt: skip
+        cause = (
+            f"It likely plays {show(likely, 'h')}, but one build in ten stays under {show(spread.low, 'h')}; "
+            f"{show(wanted, 'h')} are wanted."
+        )
+        yield Finding(
+            "close",
+            assessed.plan.stores[assessed.pack_index or 0].id,
+            cause,
+            missed_by(spread.low, wanted),
+            partial(_more_cells, assessed),
+            "Measure the largest draws: a narrower range may settle it.",
+        )
 
 
 def _what_stops_it(assessed: Answers) -> Iterator[Fix]:
@@ -111,8 +125,11 @@ def cell_current(assessed: Answers) -> Iterator[Finding]:
 def _gentler(assessed: Answers, board: ChargeBoard, most: float) -> Iterator[Fix]:
     changed = gentle(board, most)
     if changed is not None and changed is not board:
-        yield Fix(f"A charge current of {show(changed.current_a.likely, 'A')}", "is what the cells take.",
-                  replaced(assessed.plan, changed))  # fmt: skip
+        yield Fix(
+            f"A charge current of {show(changed.current_a.likely, 'A')}",
+            "is what the cells take.",
+            replaced(assessed.plan, changed),
+        )
     yield from other_chargers(assessed, board)
 
 

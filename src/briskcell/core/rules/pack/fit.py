@@ -22,5 +22,11 @@ def fits_the_bay(assessed: Answers) -> Iterator[Finding]:
     """The pack fits the bay."""
     for pack, found in zip(assessed.plan.packs, assessed.fits, strict=False):
         if not found.fits:
-            yield Finding("fails", pack.id, f"{pack.name} does not fit its bay. {found.words}", 0.5, partial(as_many_as_fit, assessed, pack),
-                          "A thinner cell, or a larger bay.")  # fmt: skip
+            yield Finding(
+                "fails",
+                pack.id,
+                f"{pack.name} does not fit its bay. {found.words}",
+                0.5,
+                partial(as_many_as_fit, assessed, pack),
+                "A thinner cell, or a larger bay.",
+            )

@@ -27,10 +27,17 @@ def protected_cells(assessed: Answers) -> Iterator[Finding]:
             continue
         least = max(c.empty_v for c in lithium) - HARMED_V
         if pack.protection is None:
-            yield Finding("fails", pack.id, f"Nothing protects {pack.name}: no board ends a discharge past empty, a short or an overcharge.",
-                          1.0, partial(guarded, assessed.plan, pack),
-                          "A protection board; or, where the cells carry their own, say where it cuts off and trips.")  # fmt: skip
+            yield Finding(
+                "fails",
+                pack.id,
+                f"Nothing protects {pack.name}: no board ends a discharge past empty, a short or an overcharge.",
+                1.0,
+                partial(guarded, assessed.plan, pack),
+                "A protection board; or, where the cells carry their own, say where it cuts off and trips.",
+            )
         elif pack.protection.cutoff_cell_v < least - 1e-9:
-            cause = (f"The protection of {pack.name} lets each cell fall to {pack.protection.cutoff_cell_v:.2f} V; "
-                     f"below {least:.2f} V it is harmed, and may not be charged again.")  # fmt: skip
+            cause = (
+                f"The protection of {pack.name} lets each cell fall to {pack.protection.cutoff_cell_v:.2f} V; "
+                f"below {least:.2f} V it is harmed, and may not be charged again."
+            )
             yield Finding("fails", pack.id, cause, 0.6, partial(guarded, assessed.plan, pack), "A board made for these cells.")

@@ -34,8 +34,14 @@ def resets_rule(assessed: Answers) -> Iterator[Finding]:
     worst = found.culprits[0]
     state = "fails" if found.expected > accepted + MAYBE else "close"
     element = worst.element or assessed.plan.stores[0].id
-    yield Finding(state, element, found.words, min(missed_by(found.expected, max(accepted, 1.0)), 2.0),
-                  partial(_apart, assessed, element), "Less draw at once, or a part that carries it.")  # fmt: skip
+    yield Finding(
+        state,
+        element,
+        found.words,
+        min(missed_by(found.expected, max(accepted, 1.0)), 2.0),
+        partial(_apart, assessed, element),
+        "Less draw at once, or a part that carries it.",
+    )
 
 
 def _apart(assessed: Answers, element: str) -> Iterator[Fix]:

@@ -52,11 +52,22 @@ def proven_capacity(assessed: Answers) -> Iterator[Finding]:
         if cell.measured_ah is None and dense > densest:
             most = densest * litres / volts
             cause = f"{cell.name} says {show(cell.label_ah.likely, 'Ah')}: {dense:.0f} Wh a litre, more than any cell of its chemistry holds."
-            yield Finding("fails", pack.id, cause, missed_by(dense, densest), partial(_count_less, assessed, pack, most),
-                          "Test the capacity and enter what was measured.")  # fmt: skip
+            yield Finding(
+                "fails",
+                pack.id,
+                cause,
+                missed_by(dense, densest),
+                partial(_count_less, assessed, pack, most),
+                "Test the capacity and enter what was measured.",
+            )
         elif cell.measured_ah is None and cell.label_ah.grade == "guessed":
-            yield Finding("close", pack.id, f"The capacity of {cell.name} is a guess that no test confirms.", 0.05,
-                          advice="Test the capacity of one cell and enter what was measured.")  # fmt: skip
+            yield Finding(
+                "close",
+                pack.id,
+                f"The capacity of {cell.name} is a guess that no test confirms.",
+                0.05,
+                advice="Test the capacity of one cell and enter what was measured.",
+            )
 
 
 def _litres(pack: Pack) -> float:
@@ -112,16 +123,26 @@ def weakest_in_series(assessed: Answers) -> Iterator[Finding]:
         if weakest >= (1.0 - ALIKE) * held:
             continue
         left = (held - weakest) * pack.cell.health * (pack.series - 1) * pack.parallel * nominal_v(pack.cell)
-        cause = (f"The weakest of {pack.name}'s cells in series holds {show(weakest, 'Ah')}, the others {show(held, 'Ah')}: it is empty "
-                 f"first, and {show(left, 'Wh')} stay in the others.")  # fmt: skip
+        cause = (
+            f"The weakest of {pack.name}'s cells in series holds {show(weakest, 'Ah')}, the others {show(held, 'Ah')}: it is empty "
+            f"first, and {show(left, 'Wh')} stay in the others."
+        )
         if pack.protection is None:
             cause += (
                 " Nothing watches the cells one by one, so the others drive it past empty, which ruins it and can set it alight."
             )
         cell = pack.cell.model_copy(update={"weakest_ah": None})
-        yield Finding("close" if pack.protection else "fails", pack.id, cause, 1.0 - weakest / held,
-                      only("A cell like the others in the place of the weakest", "holds as much as they do.",
-                           replaced(assessed.plan, altered(pack, cell=cell))))  # fmt: skip
+        yield Finding(
+            "close" if pack.protection else "fails",
+            pack.id,
+            cause,
+            1.0 - weakest / held,
+            only(
+                "A cell like the others in the place of the weakest",
+                "holds as much as they do.",
+                replaced(assessed.plan, altered(pack, cell=cell)),
+            ),
+        )
 
 
 @rule("capacitor-rating", station="pack", shown=("pack/cells",), source="Life of a supercapacitor falls by half for each 0.1 V")
@@ -131,9 +152,13 @@ def capacitor_rating(assessed: Answers) -> Iterator[Finding]:
         share = cap.full_v / cap.rating_v
         if share > CAP_SHARE:
             plan = replaced(assessed.plan, altered(cap, full_v=float(f"{CAP_SHARE * cap.rating_v:.3g}")))
-            yield Finding("fails" if share > 1 else "close", cap.id,
-                          f"{cap.name} is charged to {cap.full_v:.2f} V of {cap.rating_v:.2f} V.", share,
-                          only(f"Charge it to {show(CAP_SHARE * cap.rating_v, 'V')}", "leaves a tenth.", plan))  # fmt: skip
+            yield Finding(
+                "fails" if share > 1 else "close",
+                cap.id,
+                f"{cap.name} is charged to {cap.full_v:.2f} V of {cap.rating_v:.2f} V.",
+                share,
+                only(f"Charge it to {show(CAP_SHARE * cap.rating_v, 'V')}", "leaves a tenth.", plan),
+            )
 
 
 @rule("bank-output", station="pack", shown=("pack/answers",), source="The bank's own cut-offs")
@@ -147,8 +172,13 @@ def bank_output(assessed: Answers) -> Iterator[Finding]:
             cause = f"At rest {bank.name} gives {show(least, 'A')} and switches off below {show(bank.least_load_a.likely, 'A')} after {bank.off_after_s:.0f} s."
             yield Finding("fails", bank.id, cause, 0.6, advice="Use a bank that stays on, or a load that keeps it awake.")
         if plan.brief.play_while_charging and not bank.output_while_charging:
-            yield Finding("fails", bank.id, f"{bank.name} cuts its output while it charges.", 0.4,
-                          advice="Use a bank that feeds while it charges.")  # fmt: skip
+            yield Finding(
+                "fails",
+                bank.id,
+                f"{bank.name} cuts its output while it charges.",
+                0.4,
+                advice="Use a bank that feeds while it charges.",
+            )
 
 
 @rule(
@@ -164,13 +194,25 @@ def one_of_each(assessed: Answers) -> Iterator[Finding]:
     ports = len({b.supply for b in plan.chargers})
     if ports > plan.brief.charge_ports:
         cause = f"The build has {ports} charge ports, {plan.brief.charge_ports} {'is' if plan.brief.charge_ports == 1 else 'are'} wanted."
-        yield Finding("close", plan.chargers[-1].id, cause, 0.1, partial(as_one, assessed),
-                      "One port that fills all packs is never forgotten.")  # fmt: skip
+        yield Finding(
+            "close",
+            plan.chargers[-1].id,
+            cause,
+            0.1,
+            partial(as_one, assessed),
+            "One port that fills all packs is never forgotten.",
+        )
     fed = [s for s in plan.stores if plan.fed.get(s.id)]
     switches = sum(k.kind == "switch" for k in plan.links)
     if len(fed) > 1 and switches > 1:
-        yield Finding("close", fed[-1].id, f"{len(fed)} stores with {switches} switches: one of them will be left on.", 0.1,
-                      partial(as_one, assessed), "Join them behind one switch.")  # fmt: skip
+        yield Finding(
+            "close",
+            fed[-1].id,
+            f"{len(fed)} stores with {switches} switches: one of them will be left on.",
+            0.1,
+            partial(as_one, assessed),
+            "Join them behind one switch.",
+        )
 
 
 @rule("shutdown-reserve", station="pack", shown=("pack/answers",), source="1.5 times the energy of a shutdown, above the stop")
@@ -190,8 +232,13 @@ def shutdown(assessed: Answers) -> Iterator[Finding]:
     at = f"at {reserve.under_load_v:.2f} V under load or {reserve.at_rest_v:.2f} V at rest"
     search = partial(_warn, assessed, round(reserve.under_load_v + 0.02, 2))
     if reserve.enough is None:
-        yield Finding("close", element, f"No warning before shutdown is set; it belongs {at}, {reserve.minutes_left * 60:.0f} s of play before the end.",
-                      0.05, search)  # fmt: skip
+        yield Finding(
+            "close",
+            element,
+            f"No warning before shutdown is set; it belongs {at}, {reserve.minutes_left * 60:.0f} s of play before the end.",
+            0.05,
+            search,
+        )
     elif not reserve.enough:
         cause = f"The warning at {plan.shutdown.warning_v or 0:.2f} V comes too late for a clean shutdown; it belongs {at}."
         yield Finding("fails", element, cause, 0.3, search)
@@ -211,8 +258,14 @@ def shelf(assessed: Answers) -> Iterator[Finding]:
         if life.days < assessed.plan.brief.shelf_days:
             who = f", most by {life.who[0][0]}" if life.who else ""
             cause = f"{store.name} is empty after {life.days:.0f} days on the shelf: {show(life.leakage_a, 'A')} leak{who}."
-            yield Finding("fails", store.id, cause, missed_by(life.days, assessed.plan.brief.shelf_days),
-                          partial(_sips_less, assessed, store), "Put the switch before the boards that sip, or use ones with a lower current when off.")  # fmt: skip
+            yield Finding(
+                "fails",
+                store.id,
+                cause,
+                missed_by(life.days, assessed.plan.brief.shelf_days),
+                partial(_sips_less, assessed, store),
+                "Put the switch before the boards that sip, or use ones with a lower current when off.",
+            )
 
 
 def _sips_less(assessed: Answers, store: Store) -> Iterator[Fix]:
@@ -223,8 +276,11 @@ def _sips_less(assessed: Answers, store: Store) -> Iterator[Fix]:
             for other in sorted(assessed.stock.chargers, key=lambda c: c.cost or 0.0):
                 alike = (other.cells, other.layout, other.kind) == (board.cells, board.layout, board.kind)
                 if alike and other.off_current_a and other.off_current_a.likely < 0.5 * board.off_current_a.likely:
-                    yield Fix(f"{other.name} in its place", f"sips {show(other.off_current_a.likely, 'A')} when off.",
-                              replaced(plan, placed(board, other)))  # fmt: skip
+                    yield Fix(
+                        f"{other.name} in its place",
+                        f"sips {show(other.off_current_a.likely, 'A')} when off.",
+                        replaced(plan, placed(board, other)),
+                    )
             yield from other_chargers(assessed, board)
     fed = plan.fed.get(behind_links(plan, store).id, ())
     bare = [p for p in fed if isinstance(p, Converter | Load) and stays_connected(plan, p, store)]
@@ -253,5 +309,10 @@ def carrier(assessed: Answers) -> Iterator[Finding]:
         rated = rated_wh(store)
         if rated > CARRIER_WH:
             most = "past 160 Wh most refuse it" if rated > REFUSED_WH else "past 100 Wh a carrier has to agree"
-            yield Finding("close", store.id, f"{store.name} is rated {show(rated, 'Wh')}; {most}.", 0.02,
-                          advice="Ask the carrier, or split it; local rules decide.")  # fmt: skip
+            yield Finding(
+                "close",
+                store.id,
+                f"{store.name} is rated {show(rated, 'Wh')}; {most}.",
+                0.02,
+                advice="Ask the carrier, or split it; local rules decide.",
+            )

@@ -37,12 +37,23 @@ def switched_off(assessed: Answers) -> Iterator[Finding]:
         cause = "Nothing shuts the board down: it has to be told by its own menu before the power goes."
         if hand:
             cause = f"{hand.name} cuts at once: unless the board was shut down by its menu, its card is at risk."
-        yield Finding("close", hand.element if hand else element, cause, 0.05,
-                      partial(soft_switches, assessed, switch if isinstance(switch, Link) else None),
-                      advice="A button that starts a script does too; say so under Switched off.")  # fmt: skip
+        yield Finding(
+            "close",
+            hand.element if hand else element,
+            cause,
+            0.05,
+            partial(soft_switches, assessed, switch if isinstance(switch, Link) else None),
+            advice="A button that starts a script does too; say so under Switched off.",
+        )
     if not _cut_off(assessed, element):
-        yield Finding("close", element, "Nothing cuts the power when the board hangs.", 0.05,
-                      partial(soft_switches, assessed, None), advice="Add a hard-off.")  # fmt: skip
+        yield Finding(
+            "close",
+            element,
+            "Nothing cuts the power when the board hangs.",
+            0.05,
+            partial(soft_switches, assessed, None),
+            advice="Add a hard-off.",
+        )
 
 
 def _cut_off(assessed: Answers, store: str) -> bool:
@@ -79,14 +90,25 @@ def lamps(assessed: Answers) -> Iterator[Finding]:
         assert lamp is not None
         volts = show(lamp.lights_below_v.likely, "V")
         if lamp.hidden:
-            yield Finding("close", shown.id, f"The case hides {name}: nobody sees it light.", 0.05,
-                          advice="Bring it to a face of the case, or read it by a hole.")  # fmt: skip
+            yield Finding(
+                "close",
+                shown.id,
+                f"The case hides {name}: nobody sees it light.",
+                0.05,
+                advice="Bring it to a face of the case, or read it by a hole.",
+            )
         if shown.minutes_left is None:
             cause = (
                 f"{name} never lights before play ends: it is fed {show(shown.least_v, 'V')} and more, and lights below {volts}."
             )
-            yield Finding("close", shown.id, cause, 0.1, partial(_sooner, assessed, shown.id),
-                          advice="A lamp behind a regulator sees its volts, not the pack's: feed it from the pack.")  # fmt: skip
+            yield Finding(
+                "close",
+                shown.id,
+                cause,
+                0.1,
+                partial(_sooner, assessed, shown.id),
+                advice="A lamp behind a regulator sees its volts, not the pack's: feed it from the pack.",
+            )
         elif assessed.reserve and plan.shutdown.seconds and shown.soc is not None and shown.soc < assessed.reserve.warning_soc:
             cause = (
                 f"{name} lights at {volts} with {shown.minutes_left:.0f} min left, later than the {assessed.reserve.minutes_left:.0f} min"

@@ -30,8 +30,14 @@ def as_its_class(assessed: Answers) -> Iterator[Finding]:
         known = assessed.stock.of_class(part.cell.part_class if isinstance(part, Pack) else part.part_class)
         assert known is not None
         cause = f"{part.name} differs from its class “{known.name}”: {'; '.join(d.words for d in found[:3])}."
-        yield Finding("close", part.id, cause, 0.15, partial(_as_class, assessed, part, known),
-                      "If it is another part, give it a name and source of its own.")  # fmt: skip
+        yield Finding(
+            "close",
+            part.id,
+            cause,
+            0.15,
+            partial(_as_class, assessed, part, known),
+            "If it is another part, give it a name and source of its own.",
+        )
 
 
 def _as_class(assessed: Answers, part: Part, known: Part | Cell) -> Iterator[Fix]:

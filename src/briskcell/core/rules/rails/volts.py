@@ -34,9 +34,14 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
     """Every board, wire, switch, plug, fuse and protection keeps current to spare at its worst moment."""
     if (lost := assessed.collapse) is not None:
         soc, state = lost
-        yield Finding("fails", assessed.plan.stores[0].id, f"At {soc:.0%} charge, all at {state}, the volts collapse: "
-                      "the path from the pack cannot carry what is asked.", 3.0, partial(carried, assessed),
-                      "Thicker wire, a stronger pack, or less draw at once.")  # fmt: skip
+        yield Finding(
+            "fails",
+            assessed.plan.stores[0].id,
+            f"At {soc:.0%} charge, all at {state}, the volts collapse: the path from the pack cannot carry what is asked.",
+            3.0,
+            partial(carried, assessed),
+            "Thicker wire, a stronger pack, or less draw at once.",
+        )
     for h in assessed.headrooms:
         state = assessed.judged(h.spare)
         if state == "holds" or h.kind == "cells":
@@ -45,10 +50,8 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
         if h.spare < 0:
             cause = f"{moment} {h.name} is asked for {show(h.demand_a, 'A')} and can give {show(h.limit_a, 'A')}."
         else:
-            cause = (f"{moment} {h.name} has {h.spare:.0%} to spare "
-                     f"({show(h.demand_a, 'A')} of {show(h.limit_a, 'A')}).")  # fmt: skip
-        yield Finding(state, h.element, cause, -h.spare, partial(stronger, assessed, h),
-                      "Choose a part with a higher rating.")  # fmt: skip
+            cause = f"{moment} {h.name} has {h.spare:.0%} to spare ({show(h.demand_a, 'A')} of {show(h.limit_a, 'A')})."
+        yield Finding(state, h.element, cause, -h.spare, partial(stronger, assessed, h), "Choose a part with a higher rating.")
 
 
 @rule("load-window", station="rails", shown=("rails/windows",), source="The part's own window of volts")
@@ -63,16 +66,33 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
         beyond = "unknown" if window.partly_known else "fails"
         seen, needs = ("was seen to run on", "was seen to run from") if window.partly_known else ("accepts", "needs")
         if window.absolute_max_v is not None and high > window.absolute_max_v:
-            yield Finding("fails", load.id, f"{load.name} sees {high:.2f} V; more than {window.absolute_max_v:.2f} V destroys it.",
-                          2.0 + missed_by(high, window.absolute_max_v), partial(within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
+            yield Finding(
+                "fails",
+                load.id,
+                f"{load.name} sees {high:.2f} V; more than {window.absolute_max_v:.2f} V destroys it.",
+                2.0 + missed_by(high, window.absolute_max_v),
+                partial(within_window, assessed, load),
+                "Hang it on a rail within its window.",
+            )
         elif high > window.high_v + 1e-9:
-            yield Finding(beyond, load.id, f"{load.name} sees {high:.2f} V and {seen} at most {window.high_v:.2f} V.",
-                          missed_by(high, window.high_v), partial(within_window, assessed, load), "Hang it on a rail within its window.")  # fmt: skip
+            yield Finding(
+                beyond,
+                load.id,
+                f"{load.name} sees {high:.2f} V and {seen} at most {window.high_v:.2f} V.",
+                missed_by(high, window.high_v),
+                partial(within_window, assessed, load),
+                "Hang it on a rail within its window.",
+            )
         if low < window.low_v - 1e-9:
             when = "at the end of the pack" if got.best_v >= window.low_v else "in play"
-            yield Finding(beyond, load.id, f"{load.name} sees {low:.2f} V {when}, {needs} {window.low_v:.2f} V.",
-                          missed_by(low, window.low_v), partial(more_volts, assessed, load),
-                          "Feed it from a rail with a higher voltage.")  # fmt: skip
+            yield Finding(
+                beyond,
+                load.id,
+                f"{load.name} sees {low:.2f} V {when}, {needs} {window.low_v:.2f} V.",
+                missed_by(low, window.low_v),
+                partial(more_volts, assessed, load),
+                "Feed it from a rail with a higher voltage.",
+            )
 
 
 @rule("input-window", station="rails", shown=("rails/windows",), source="The board's sheet")
@@ -84,8 +104,14 @@ def input_window(assessed: Answers) -> Iterator[Finding]:
         _, most = input_range_v(assessed, board)
         if most > board.input_max_v + 1e-9:
             cause = f"{board.name} gets {most:.2f} V from a full store and stands {board.input_max_v:.2f} V."
-            yield Finding("fails", board.id, cause, 1.0 + missed_by(most, board.input_max_v), partial(_input_suits, assessed, board),
-                          "Choose a board for a higher input.")  # fmt: skip
+            yield Finding(
+                "fails",
+                board.id,
+                cause,
+                1.0 + missed_by(most, board.input_max_v),
+                partial(_input_suits, assessed, board),
+                "Choose a board for a higher input.",
+            )
 
 
 def _input_suits(assessed: Answers, board: Converter) -> Iterator[Fix]:
@@ -123,8 +149,14 @@ def double_conversion(assessed: Answers) -> Iterator[Finding]:
         lost = taken * (1.0 / typical_efficiency(first) - 1.0)
         if lost > CASCADE_W:
             cause = f"{board.name} takes {show(taken, 'W')} through {first.name}, which costs {show(lost, 'W')} on the way."
-            yield Finding("close", board.id, cause, lost / max(taken, 1e-9), partial(_straight, assessed, board, first, lost),
-                          "Feed it from the store if its input allows.")  # fmt: skip
+            yield Finding(
+                "close",
+                board.id,
+                cause,
+                lost / max(taken, 1e-9),
+                partial(_straight, assessed, board, first, lost),
+                "Feed it from the store if its input allows.",
+            )
 
 
 def _straight(assessed: Answers, board: Converter, first: Converter, lost: float) -> Iterator[Fix]:
@@ -162,8 +194,14 @@ def lockout_chatter(assessed: Answers) -> Iterator[Finding]:
     source = assessed.op.network.source_of_converter(assessed.op.network.converters.index(board))
     if source == assessed.pack_index and rest_v > restart_v:
         cause = f"{board.name} locks out at {board.lockout_v or 0:.2f} V, the pack recovers to {rest_v:.2f} V and it starts again: it will chatter."
-        yield Finding("close", board.id, cause, 0.1, partial(_stays_off, assessed, board, round(rest_v + 0.05, 2)),
-                      "A switch that latches off, and a warning before.")  # fmt: skip
+        yield Finding(
+            "close",
+            board.id,
+            cause,
+            0.1,
+            partial(_stays_off, assessed, board, round(rest_v + 0.05, 2)),
+            "A switch that latches off, and a warning before.",
+        )
 
 
 def _stays_off(assessed: Answers, board: Converter, restart_v: float) -> Iterator[Fix]:
@@ -174,8 +212,11 @@ def _stays_off(assessed: Answers, board: Converter, restart_v: float) -> Iterato
         if isinstance(part, Link) and part.kind == "switch":
             for other in assessed.stock.links:
                 if other.latching and other.rating_a and part.rating_a and other.rating_a.likely >= part.rating_a.likely:
-                    yield Fix(f"{other.name} in place of {part.name}", "stays off until it is pressed.",
-                              replaced(assessed.plan, placed(part, other)))  # fmt: skip
+                    yield Fix(
+                        f"{other.name} in place of {part.name}",
+                        "stays off until it is pressed.",
+                        replaced(assessed.plan, placed(part, other)),
+                    )
     yield from other_boards(assessed, board)
 
 
@@ -190,11 +231,21 @@ def logic_level(assessed: Answers) -> Iterator[Finding]:
     for found in assessed.signals:
         driver, load = found.driver, found.load
         if found.state == "fails":
-            yield Finding("fails", load.id, f"{driver.name} drives {load.name} at {found.driven_v:.1f} V; it stands {load.logic_v:.1f} V.",
-                          missed_by(found.driven_v, load.logic_v or 0.0), advice="Put a level shifter between, or a driver of the lower level.")  # fmt: skip
+            yield Finding(
+                "fails",
+                load.id,
+                f"{driver.name} drives {load.name} at {found.driven_v:.1f} V; it stands {load.logic_v:.1f} V.",
+                missed_by(found.driven_v, load.logic_v or 0.0),
+                advice="Put a level shifter between, or a driver of the lower level.",
+            )
         elif found.state == "close":
-            yield Finding("close", load.id, f"{driver.name} drives {load.name} at {found.driven_v:.1f} V; a sure high is {found.least_v:.1f} V.",
-                          0.1, advice="Put a level shifter between.")  # fmt: skip
+            yield Finding(
+                "close",
+                load.id,
+                f"{driver.name} drives {load.name} at {found.driven_v:.1f} V; a sure high is {found.least_v:.1f} V.",
+                0.1,
+                advice="Put a level shifter between.",
+            )
 
 
 @rule(
@@ -207,10 +258,17 @@ def inrush(assessed: Answers) -> Iterator[Finding]:
     """What a part pulls in its first moment does not trip what feeds it."""
     for start in assessed.first_moments:
         if start.asked_a > start.limit_a:
-            cause = (f"{start.load.name} pulls {show(start.pulls_a, 'A')} as it starts; with the rest {start.board.name} gives "
-                     f"{show(start.limit_a, 'A')}.")  # fmt: skip
-            yield Finding("fails", start.load.id, cause, missed_by(start.asked_a, start.limit_a),
-                          advice="Start the parts one after another, or limit the inrush.")  # fmt: skip
+            cause = (
+                f"{start.load.name} pulls {show(start.pulls_a, 'A')} as it starts; with the rest {start.board.name} gives "
+                f"{show(start.limit_a, 'A')}."
+            )
+            yield Finding(
+                "fails",
+                start.load.id,
+                cause,
+                missed_by(start.asked_a, start.limit_a),
+                advice="Start the parts one after another, or limit the inrush.",
+            )
 
 
 @rule("battery-measure", station="rails", shown=("rails/boards",), source="Boards with a gauge of their own")
@@ -224,12 +282,20 @@ def battery_measure(assessed: Answers) -> Iterator[Finding]:
         volts = op.flow.loads_v[:, op.down_to(assessed.end_soc), k]
         least, most = float(volts.min()), float(volts.max())
         if HEALTHY_V[0] <= least and most <= HEALTHY_V[1]:
-            yield Finding("close", load.id, f"{load.name} is fed with a regulated {most:.2f} V at its battery terminals: it runs, but its gauge "
-                          "never sees the pack run empty.", 0.05, partial(_to_store, assessed, load),
-                          "Keep a low lamp or a warning on the pack itself.")  # fmt: skip
+            yield Finding(
+                "close",
+                load.id,
+                f"{load.name} is fed with a regulated {most:.2f} V at its battery terminals: it runs, but its gauge "
+                "never sees the pack run empty.",
+                0.05,
+                partial(_to_store, assessed, load),
+                "Keep a low lamp or a warning on the pack itself.",
+            )
         else:
-            cause = (f"{load.name} measures its battery and sees {least:.2f} to {most:.2f} V behind {boards[-1].name}, which looks like no healthy "
-                     "cell: it may refuse to run.")  # fmt: skip
+            cause = (
+                f"{load.name} measures its battery and sees {least:.2f} to {most:.2f} V behind {boards[-1].name}, which looks like no healthy "
+                "cell: it may refuse to run."
+            )
             yield Finding("fails", load.id, cause, 0.5, partial(_to_store, assessed, load), "Feed it at its battery terminals.")
 
 
@@ -261,12 +327,21 @@ def behind_the_jack(assessed: Answers) -> Iterator[Finding]:
         fused = any(isinstance(p, Link) and p.kind == "fuse" for p in feeders_of(plan, load))
         lost = [
             words
-            for words, guards in (("its fuse", jack.fuse and not fused), ("its guard against wrong polarity", jack.reverse_polarity),
-                                  ("its guard against too many volts", jack.over_voltage))
+            for words, guards in (
+                ("its fuse", jack.fuse and not fused),
+                ("its guard against wrong polarity", jack.reverse_polarity),
+                ("its guard against too many volts", jack.over_voltage),
+            )
             if guards
-        ]  # fmt: skip
+        ]
         if lost:
             cause = f"{load.name} is fed behind its jack: {' and '.join(lost)} no longer protect{'s' if len(lost) == 1 else ''} it."
             at_jack = replaced(plan, altered(load, jack=altered(jack, bypassed=False)))
-            yield Finding("close", load.id, cause, 0.1, only(f"{load.name} fed at its jack", "keeps what protects it.", at_jack),
-                          advice="Or put in a fuse, and prove polarity and volts before the first connection.")  # fmt: skip
+            yield Finding(
+                "close",
+                load.id,
+                cause,
+                0.1,
+                only(f"{load.name} fed at its jack", "keeps what protects it.", at_jack),
+                advice="Or put in a fuse, and prove polarity and volts before the first connection.",
+            )

@@ -31,8 +31,15 @@ def practice(build_id: int) -> Response | Redirect:
     if not opened.plan.stores:
         abort(404)
     says = f"{request.args.get('kind', '')},{request.args.get('where', '')}" if request.args.get("do") == "say" else ""
-    played = practised(opened.assessed, seed, grade, request.args.get("log", "")[:9000], more=_more(), says=says[:200],
-                       gives_up=request.args.get("do") == "give up")  # fmt: skip
+    played = practised(
+        opened.assessed,
+        seed,
+        grade,
+        request.args.get("log", "")[:9000],
+        more=_more(),
+        says=says[:200],
+        gives_up=request.args.get("do") == "give up",
+    )
     context: dict[str, Any] = {
         "id": build_id,
         "plan": opened.plan,

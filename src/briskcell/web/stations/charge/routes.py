@@ -16,8 +16,13 @@ from briskcell.web.shop import builds
 def charge_times(build_id: int, revision: int) -> str:
     """Times from a charge to full, 80 % and enough, for each supply; a figure that makes no sense is refused beside its field."""
     assessed = builds().at(build_id, revision).assessed
-    start = _percent(request.args.get("from", "")) if request.args.get("from") else assessed.charges[0].off.start_soc if (
-        assessed.charges) else 0.0  # fmt: skip
+    start = (
+        _percent(request.args.get("from", ""))
+        if request.args.get("from")
+        else assessed.charges[0].off.start_soc
+        if (assessed.charges)
+        else 0.0
+    )
     text = request.args.get("enough", "")[:40]
     hours = read(text, "h", "times") if text else min(2.0, assessed.plan.brief.hours)
     boards = [c.board for c in assessed.charges]

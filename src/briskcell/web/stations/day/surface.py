@@ -18,8 +18,12 @@ from briskcell.services.day.days import EXAMPLES, OWN, day_text
 from briskcell.web.sections import Section
 from briskcell.web.view import View
 
-SECTIONS = (Section("h-day", "The day"), Section("h-stretches", "Stretches"), Section("h-plugs", "When to plug in"),
-            Section("h-days", "All days"))  # fmt: skip
+SECTIONS = (
+    Section("h-day", "The day"),
+    Section("h-stretches", "Stretches"),
+    Section("h-plugs", "When to plug in"),
+    Section("h-days", "All days"),
+)
 WIDTH, LEFT, TOP, TALL = 1040.0, 10.0, 30.0, 44.0
 TICKS = (0.25, 0.5, 1.0, 2.0, 3.0, 6.0, 12.0, 24.0)  # hours between two marks, of which the first that leaves room is taken
 MOVING = {"boot": "starts", "rest": "rests", "play": "plays", "peak": "at its peak", "off": "is off"}
@@ -100,8 +104,15 @@ def _line(course: DayCourse) -> Line:
         words = s.what if wide > 34 else ""
         if s.game and wide > 34 + 7 * len(s.game):
             words = f"{s.what}, {s.game}"
-        drag = {"axis": "x", "low": 0, "high": round(whole, 3), "start": round(x(at), 2), "end": round(x(at) + room, 2),
-                "step": 1 if whole < 900 else 5, "unit": "min"}  # fmt: skip
+        drag = {
+            "axis": "x",
+            "low": 0,
+            "high": round(whole, 3),
+            "start": round(x(at), 2),
+            "end": round(x(at) + room, 2),
+            "step": 1 if whole < 900 else 5,
+            "unit": "min",
+        }
         blocks.append(Block(k, s, x(at), wide, words, drag))
         at += s.minutes
     step = next((t for t in TICKS if whole / 60 / t <= 16), TICKS[-1])

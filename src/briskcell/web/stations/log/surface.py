@@ -131,10 +131,15 @@ def _complaints(opened: Opened, unit: Unit) -> list[dict[str, Any]]:
     """Open complaints with their suspects, and the reading that tells the first two apart."""
     about = logs().complaints(opened.assessed, unit.id)
     return [
-        {"entry": c.entry, "what": c.what, "suspects": c.suspects, "step": c.step,
-         "read": _answer(opened, unit, c.entry.about.get("repeat"))}
+        {
+            "entry": c.entry,
+            "what": c.what,
+            "suspects": c.suspects,
+            "step": c.step,
+            "read": _answer(opened, unit, c.entry.about.get("repeat")),
+        }
         for c in about
-    ]  # fmt: skip
+    ]
 
 
 def _answer(opened: Opened, unit: Unit, step: str | None) -> dict[str, Any] | None:
@@ -145,8 +150,13 @@ def _answer(opened: Opened, unit: Unit, step: str | None) -> dict[str, Any] | No
     if rung is None or rung.reading is None or rung.reading.value is None or not rung.step.unit:
         return None
     reasons = explained(opened.assessed, rung)
-    return {"shown": show(rung.reading.value, rung.step.unit), "holds": rung.state == "proven", "step": step,
-            "why": reasons[0].words if reasons else "", "usable": usable(rung)}  # fmt: skip
+    return {
+        "shown": show(rung.reading.value, rung.step.unit),
+        "holds": rung.state == "proven",
+        "step": step,
+        "why": reasons[0].words if reasons else "",
+        "usable": usable(rung),
+    }
 
 
 def learned(opened: Opened, view: View) -> dict[str, Any]:
@@ -156,15 +166,23 @@ def learned(opened: Opened, view: View) -> dict[str, Any]:
     found = sheltered("learning", lambda: lesson(opened.assessed, told), None)
     forecasts = _forecasts(opened, found) if found else []
     aged = sheltered("age of the cells", lambda: logs().aged(opened.assessed, unit) if unit else None, None)
-    return {"told": told, "lesson": found, "range": show_range, "forecasts": forecasts, "mean_w": opened.assessed.draw.mean_w,
-            "aged": aged, "aged_plot": _aged_plot(aged) if aged and len(aged.tests) > 1 else None}  # fmt: skip
+    return {
+        "told": told,
+        "lesson": found,
+        "range": show_range,
+        "forecasts": forecasts,
+        "mean_w": opened.assessed.draw.mean_w,
+        "aged": aged,
+        "aged_plot": _aged_plot(aged) if aged and len(aged.tests) > 1 else None,
+    }
 
 
 def _aged_plot(found: Ageing) -> dict[str, Any]:
     """What a cell held of its label over the days since the first test, and its resistance where every test showed it."""
     days = [(t.at - found.tests[0].at).total_seconds() / 86_400 for t in found.tests]
-    series = [{"label": "held, of the label", "unit": "%", "role": "limit",
-               "values": numbers([t.of_label * 100 for t in found.tests], 1)}]  # fmt: skip
+    series = [
+        {"label": "held, of the label", "unit": "%", "role": "limit", "values": numbers([t.of_label * 100 for t in found.tests], 1)}
+    ]
     ohms = [t.ohm * 1e3 for t in found.tests if t.ohm is not None]
     if len(ohms) == len(days):
         ohm = {"label": "resistance of a cell", "unit": "mΩ", "role": "demand", "axis": "right", "values": numbers(ohms, 2)}

@@ -38,8 +38,17 @@ def scatters(points: list[dict[str, Any]]) -> dict[str, Any] | None:
 def _measure(points: list[dict[str, Any]], field: str, bound: str, title: str, unit: str, most: bool) -> dict[str, Any]:
     values = [float(p[field]) for p in points]
     stops = sorted(set(values), reverse=not most)
-    return {"field": field, "bound": bound, "title": title, "most": most, "values": values, "stops": stops,
-            "labels": [show(v, unit) for v in stops], "low": min(values), "high": max(values)}  # fmt: skip
+    return {
+        "field": field,
+        "bound": bound,
+        "title": title,
+        "most": most,
+        "values": values,
+        "stops": stops,
+        "labels": [show(v, unit) for v in stops],
+        "low": min(values),
+        "high": max(values),
+    }
 
 
 def _drawn(hours: dict[str, Any], other: dict[str, Any]) -> dict[str, Any]:

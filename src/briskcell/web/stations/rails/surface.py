@@ -86,13 +86,12 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "idle": [r for r in assessed.plan.rails if not assessed.plan.fed.get(r.id)],
         "voltages": len({round(c.output_v.likely, 2) for c in assessed.plan.converters}),
         "straight": assessed.direct_feeds,
-        "twice": [
-            (p, above) for p in op.network.loads if len(above := boards_above(op.plan, p)) > 1
-        ],
+        "twice": [(p, above) for p in op.network.loads if len(above := boards_above(op.plan, p)) > 1],
         "guarded": assessed.voltage_guards,
-        "others": [(h, assessed.judged(h.spare)) for h in assessed.headrooms
-                   if h.kind not in ("boost", "buck", "buck_boost", "linear")],
-    }  # fmt: skip
+        "others": [
+            (h, assessed.judged(h.spare)) for h in assessed.headrooms if h.kind not in ("boost", "buck", "buck_boost", "linear")
+        ],
+    }
 
 
 def _rows(assessed: Assessment, view: View, scale: Scale) -> list[WindowRow]:
@@ -102,9 +101,20 @@ def _rows(assessed: Assessment, view: View, scale: Scale) -> list[WindowRow]:
     for k, got in enumerate(assessed.windows):
         load, now = got.load, float(op.flow.load_v(k)[row, point])
         rows.append(
-            WindowRow(load, short(load.name, LEFT - 16), TOP + ROW * (k + 0.5), scale(load.window.low_v), scale(load.window.high_v),
-                      scale(got.least_v), scale(got.most_v), scale(now), now, got.least_v, assessed.element_state(load.id))
-        )  # fmt: skip
+            WindowRow(
+                load,
+                short(load.name, LEFT - 16),
+                TOP + ROW * (k + 0.5),
+                scale(load.window.low_v),
+                scale(load.window.high_v),
+                scale(got.least_v),
+                scale(got.most_v),
+                scale(now),
+                now,
+                got.least_v,
+                assessed.element_state(load.id),
+            )
+        )
     return rows
 
 

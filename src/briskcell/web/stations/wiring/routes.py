@@ -32,9 +32,13 @@ def take_gauges(build_id: int) -> Response:
     """Give the wires named, or all, the gauge that was found for them."""
     return change(
         build_id,
-        lambda a: gauges.take(a, read(form("drop") or "50 mV", "V", "drop"), gauges.owned_gauges(form("owned")),
-                              tuple(w for w in form("wire").split(" ") if w)),
-    )  # fmt: skip
+        lambda a: gauges.take(
+            a,
+            read(form("drop") or "50 mV", "V", "drop"),
+            gauges.owned_gauges(form("owned")),
+            tuple(w for w in form("wire").split(" ") if w),
+        ),
+    )
 
 
 @bp.get("/labels")
