@@ -22,10 +22,14 @@ help:
 # The core's loops are compiled on first use, which takes some ten seconds: here, and not while somebody waits for a first page.
 COMPILES := from briskcell.core.assess import assess; from briskcell.services.demo import demo_plans; [assess(p).work_out() for p in demo_plans()]
 
+# Debian's packages, said before they are fetched.
+packages = { echo "Installing system packages: $(1)"; { apt-get update -qq && apt-get install -y -qq $(1); } >/dev/null 2>&1; }
+
 # The environment is made anew where it is missing or half made; the stamp names the locks it was made from.
 define environment
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed."; exit 1; }
-	@$(PYTHON) -c 'import ensurepip' 2>/dev/null || apt-get install -y -qq python3-venv
+	@$(PYTHON) -c 'import ensurepip' 2>/dev/null || $(call packages,python3-venv)
+	@echo "Making $(1): some 110 MB are downloaded for make demo, 230 MB for make test."
 	$(PYTHON) -m venv --clear $(1)
 	$(1)/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/$(2).txt
 	$(1)/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
@@ -45,14 +49,15 @@ demo: pango
 
 # What lays out paper. Without it everything else works, and the page says what is missing.
 pango: $(VENV)/ready-run
-	@$(BIN)/python -c 'import weasyprint' 2>/dev/null || { apt-get update -qq && apt-get install -y -qq libpango-1.0-0 libpangoft2-1.0-0; } >/dev/null 2>&1 || echo "Pango is missing: sheets print from the browser, not as PDF."
+	@$(BIN)/python -c 'import weasyprint' 2>/dev/null || $(call packages,libpango-1.0-0 libpangoft2-1.0-0) \
+	  || echo "Pango is missing: sheets print from the browser, not as PDF."
 
 # What the tests ask besides: a browser, a circuit simulator, a C compiler.
 tools:
-	@command -v chromium-headless-shell >/dev/null || { timeout 120 apt-get update -qq && apt-get install -y -qq chromium-headless-shell; } >/dev/null 2>&1 || true
+	@command -v chromium-headless-shell >/dev/null || timeout 120 sh -c '$(call packages,chromium-headless-shell)' || true
 	@for tool in $$(command -v chromium-headless-shell >/dev/null || echo chromium:chromium) ngspice:ngspice cc:gcc; do \
 	  command -v $${tool%:*} >/dev/null || missing="$$missing $${tool#*:}"; done; \
-	  [ -z "$$missing" ] || { apt-get update -qq && apt-get install -y -qq $$missing libc6-dev; } >/dev/null
+	  [ -z "$$missing" ] || $(call packages,$$missing libc6-dev)
 
 check: $(VENV)/ready-dev
 	$(BIN)/ruff check .
