@@ -14,7 +14,7 @@ help:
 	@echo "make test         everything that must pass: make check, then all tests"
 	@echo "make check        lint, types, layers, templates, doctests"
 	@echo "make bench        costs, measured as ratios in one run"
-	@echo "make mutants      faults put into the core one at a time, and how many the tests catch"
+	@echo "make mutants      faults put into every layer one at a time, and how many the tests catch"
 	@echo "make soak         long attacks: kills, faults, load, what comes from outside; about an hour"
 	@echo "make assets       rebuild styles, scripts and fonts under web/static (needs Node)"
 	@echo "make screenshots  refresh docs/screenshots from the demo builds"

@@ -1,7 +1,8 @@
-"""Puts faults into the core one at a time and tells which the tests catch: ``make mutants``.
+"""Puts faults into every layer one at a time and tells which the tests catch: ``make mutants``.
 
-A fault is a sign flipped, a factor dropped, a comparison turned round, a limit or constant moved, the smaller taken for the
-larger. Each is written into a copy of the source, and the core's tests are run on it until the first fails.
+A fault is a sign flipped, a factor dropped, a comparison or a condition turned round, a limit or constant moved, the smaller taken
+for the larger, a step left out. Each is written into a copy of the source, and the tests that lie nearest to it are run until the
+first fails. Half of the faults are put into the core, the rest in equal parts into the other layers.
 """
 
 from __future__ import annotations
@@ -24,8 +25,21 @@ ROOT = Path(__file__).parents[1]
 TURNED = {ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq}
 OTHER = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult}
 SWAPPED = {"min": "max", "max": "min", "minimum": "maximum", "maximum": "minimum", "any": "all", "all": "any"}
-TESTS = ["tests/core/test_pins.py", "tests/core", "tests/model", "tests/services"]  # those that catch most come first
-MOST_SECONDS = 300
+CORE = ["tests/core/test_pins.py", "tests/core", "tests/model", "tests/services"]  # those that catch most come first
+SERVER = ["tests/web/test_guard.py", "tests/services", "tests/web"]
+TESTS = {
+    "core": CORE,
+    "model": ["tests/model", *CORE, "tests/formats"],
+    "library": CORE,
+    "instruments": ["tests/instruments", *SERVER],
+    "store": ["tests/store", *SERVER],
+    "formats": ["tests/formats", "tests/test_process.py", *SERVER],
+    "services": ["tests/services", *SERVER],
+    "drawing": ["tests/drawing", "tests/web/test_exports.py", "tests/web/test_pictures.py", *SERVER],
+    "exports": ["tests/web/test_exports.py", *SERVER],
+    "web": SERVER,
+}
+MOST_SECONDS = 900
 
 
 @dataclass(frozen=True)
@@ -76,6 +90,10 @@ def kinds(node: ast.AST) -> list[str]:
         return ["move"]
     if isinstance(node, ast.Call) and _name(node.func) in SWAPPED:
         return ["swap"]
+    if isinstance(node, ast.If) and not isinstance(node.test, (ast.Compare, ast.BoolOp)):
+        return ["negate"]
+    if isinstance(node, ast.Expr) and isinstance(node.value, ast.Call):
+        return ["leave out"]
     return ["either"] if isinstance(node, ast.BoolOp) else []
 
 
@@ -102,6 +120,11 @@ def apply(kind: str, node: ast.AST) -> str:
     elif isinstance(node, ast.Call):
         name = SWAPPED[_name(node.func)]
         node.func = ast.Name(name) if isinstance(node.func, ast.Name) else ast.Attribute(node.func.value, name)  # type: ignore[attr-defined]
+    elif isinstance(node, ast.If):
+        before, node.test = ast.unparse(node.test), ast.UnaryOp(ast.Not(), node.test)
+        return f"if {before}  ->  if {ast.unparse(node.test)}"
+    elif isinstance(node, ast.Expr):
+        node.value = ast.Constant(None)
     elif isinstance(node, ast.BoolOp):
         node.op = ast.Or() if isinstance(node.op, ast.And) else ast.And()
     return f"{before}  ->  {ast.unparse(node)}"
@@ -116,7 +139,8 @@ def caught(one: Fault, copy: Path) -> bool:
         for kept in copy.rglob("*.nbi"):
             kept.unlink()
     env = os.environ | {"PYTHONPATH": str(copy / "src"), "CI": "1", "PYTHONDONTWRITEBYTECODE": "1"}
-    command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *TESTS]
+    asked = [t for t in TESTS[layer(one.path)] if (copy / t).exists()]
+    command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "--assert=plain", *asked]
     try:
         done = subprocess.run(command, cwd=copy, env=env, capture_output=True, timeout=MOST_SECONDS, check=False)
         return done.returncode != 0
@@ -129,21 +153,41 @@ def caught(one: Fault, copy: Path) -> bool:
                 kept.unlink()
 
 
+def layer(path: str) -> str:
+    """The layer of a file, by its folder; what lies beside the folders is the web's."""
+    parts = Path(path).parts
+    return parts[2] if len(parts) > 3 else "web"
+
+
+def sample(count: int, seed: int, under: str) -> list[Place]:
+    """Places for so many faults: half in the core, the rest in equal parts in the other layers."""
+    by_layer: dict[str, list[Place]] = {name: [] for name in TESTS}
+    for path in sorted((ROOT / under).rglob("*.py")):
+        if "migrations" not in path.parts:
+            by_layer[layer(str(path.relative_to(ROOT)))].extend(places(path))
+    draw, present = random.Random(seed), {k: v for k, v in by_layer.items() if v}
+    others = max(len(present) - 1, 1)
+    each = {k: count // 2 if k == "core" and others > 1 else -(-(count - count // 2) // others) for k in present}
+    return [p for k, found in present.items() for p in draw.sample(found, min(each[k] if len(present) > 1 else count, len(found)))]
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--count", type=int, default=60)
     parser.add_argument("--seed", type=int, default=0)
-    parser.add_argument("--under", default="src/briskcell/core")
+    parser.add_argument("--under", default="src/briskcell")
     asked = parser.parse_args()
-    files = sorted((ROOT / asked.under).rglob("*.py"))
-    found = [p for path in files for p in places(path)]
-    chosen = [fault(p) for p in random.Random(asked.seed).sample(found, min(asked.count, len(found)))]
+    chosen = [fault(p) for p in sample(asked.count, asked.seed, asked.under)]
     copies: Queue[Path] = Queue()
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(2) as pool:
         for k in range(2):
-            for name in ("src", "tests"):
-                shutil.copytree(ROOT / name, Path(folder) / str(k) / name, ignore=shutil.ignore_patterns("__pycache__"))
-            shutil.copy(ROOT / "pyproject.toml", Path(folder) / str(k))
+            kept = subprocess.run(["git", "ls-files", "-z"], cwd=ROOT, capture_output=True, text=True, check=True).stdout.split(
+                "\0"
+            )
+            for name in filter(None, kept):
+                target = Path(folder) / str(k) / name
+                target.parent.mkdir(parents=True, exist_ok=True)
+                shutil.copy(ROOT / name, target)
             copies.put(Path(folder) / str(k))
 
         first = copies.get()
@@ -158,12 +202,15 @@ def main() -> None:
             finally:
                 copies.put(copy)
 
-        count = 0
+        tally: dict[str, list[bool]] = {}
         for one, is_caught in zip(chosen, pool.map(tried, chosen), strict=True):
-            count += is_caught
+            tally.setdefault(layer(one.path), []).append(is_caught)
             if not is_caught:
                 print(f"missed  {one.path}:{one.line}  {one.words}", flush=True)
-    print(f"{count} of {len(chosen)} faults caught, {count / max(len(chosen), 1):.0%} (of {len(found)} that can be put in)")
+    for name, found in tally.items():
+        print(f"{name}: {sum(found)} of {len(found)} caught")
+    total = [c for found in tally.values() for c in found]
+    print(f"{sum(total)} of {len(total)} faults caught, {sum(total) / max(len(total), 1):.0%}")
 
 
 if __name__ == "__main__":
