@@ -4,16 +4,20 @@ from __future__ import annotations
 
 import random
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
-from briskcell.core.assess import assess
+from pydantic import ValidationError
+
+from briskcell.core.assess import Assessment, assess
 from briskcell.core.mending import mend_all
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError
-from briskcell.model.parts import Part
+from briskcell.model.kinds import PART_LISTS
+from briskcell.model.parts import Part, Rail
 from briskcell.model.plan import Plan
 from briskcell.services.demo import curlew, sanderling
 from briskcell.services.drafts import DraftRequest, draft
@@ -174,6 +178,7 @@ class Tally:
     fixes_that_break: tuple[str, ...] = ()
     fixes_out_of_bounds: tuple[str, ...] = ()
     unexplained: tuple[str, ...] = ()
+    needless: tuple[str, ...] = ()
     whole: bool = False
     conflict: str = ""
 
@@ -185,13 +190,47 @@ class Tally:
         return f"{self.failures} fail, {self.fixes} have a fix, {self.mend} mend; mend all: {end}"
 
 
+def taken_back(before: Plan, after: Plan) -> Iterator[tuple[str, Plan]]:
+    """The changed plan with each of its changes taken back by itself: a part as it was, a bought one left out, the case as it was.
+
+    A rail costs nothing and comes with its board; a fan comes with its case.
+    """
+    for part in before.parts():
+        if after.by_id.get(part.id) not in (None, part):
+            with suppress(ValidationError, FigureError):
+                yield part.name, replaced(after, part)
+    for part in after.parts():
+        if part.id in before.by_id or isinstance(part, Rail) or part.name.endswith("fan"):
+            continue
+        above = getattr(part, "fed_by", None)
+        lists = {
+            name: tuple(altered(p, fed_by=above) if getattr(p, "fed_by", None) == part.id else p for p in kept if p.id != part.id)
+            for name in PART_LISTS
+            if (kept := getattr(after, name))
+        }
+        with suppress(ValidationError, FigureError):
+            yield f"{part.name}, added", remade(after, lists)
+    for field in ("case", "bay", "shutdown"):
+        if getattr(before, field) != getattr(after, field):
+            yield field, remade(after, {field: getattr(before, field)})
+
+
+def needless(before: Assessment, after: Assessment, key: str = "") -> Iterator[str]:
+    """What of a change is not needed: taken back, nothing fails (of a fix: nothing that did not before), and no word is worse."""
+    for name, plan in taken_back(before.plan, after.plan):
+        back = before.of(plan)
+        holds = key not in back.failures and not before.harms(back) if key else not back.failures
+        if holds and {f.key for f in back.findings} <= {f.key for f in after.findings}:
+            yield name
+
+
 def tried(plan: Plan, *, fixes: bool = True) -> Tally:
     """Every fix of a build tried by itself, then mend all."""
     a = assess(plan, catalogue().stock())
     failing = [f for f in a.findings if f.state == "fails"]
     if not a.failures:
         return Tally(failures=0, whole=True)
-    broken, outside, silent, mend, offered = [], [], [], 0, 0
+    broken, outside, silent, spare, mend, offered = [], [], [], list[str](), 0, 0
     strange = {f.key for f in a.findings if f.rule == "as-its-class"}
     for finding in failing if fixes else ():
         if finding.fix is None:
@@ -200,9 +239,11 @@ def tried(plan: Plan, *, fixes: bool = True) -> Tally:
         after, offered = a.of(finding.fix.plan), offered + 1
         mend += finding.key not in after.failures
         broken += [f"{finding.key}: {finding.fix.words}"] * bool(set(after.failures) - set(a.failures))
+        spare += [f"{finding.key}: {finding.fix.words}: {name}" for name in needless(a, after, finding.key)]
         new = {f.key for f in after.findings if f.rule == "as-its-class"} - strange
         outside += [f"{finding.key}: {finding.fix.words}"] * bool(new)
     found = mend_all(a)
+    spare += [] if found.left else [f"mend all: {name}" for name in needless(a, found.after)]
     pair = f"{found.conflict.first} and {found.conflict.second}" if found.conflict else ""
     return Tally(
         failures=len(a.failures),
@@ -211,6 +252,7 @@ def tried(plan: Plan, *, fixes: bool = True) -> Tally:
         fixes_that_break=tuple(broken),
         fixes_out_of_bounds=tuple(outside),
         unexplained=tuple(silent),
+        needless=tuple(spare),
         whole=not found.left,
         conflict=pair,
     )
@@ -224,7 +266,7 @@ def main() -> None:
     print(
         f"fixes offered {sum(t.fixes for t in rows)}, mend their finding {sum(t.mend for t in rows)}, "
         f"add a failure {sum(len(t.fixes_that_break) for t in rows)}, leave a class's bounds {sum(len(t.fixes_out_of_bounds) for t in rows)}, "
-        f"findings without a word {sum(len(t.unexplained) for t in rows)}"
+        f"findings without a word {sum(len(t.unexplained) for t in rows)}, change what need not be {sum(len(t.needless) for t in rows)}"
     )
     whole = sum(t.whole for t in rows)
     named = sum(bool(t.conflict) and not t.whole for t in rows)

@@ -48,8 +48,8 @@ def hand() -> Assessment:
                     }
                 ],
                 loads=[
-                    drawing(0.0, fed_by="buck", **RAIL_A),
-                    drawing(0.0, fed_by="fuse", **PACK_A) | {"id": "lamp", "name": "Lamp"},
+                    drawing(0.0, fed_by="buck") | {"current_a": RAIL_A},
+                    drawing(0.0, fed_by="fuse") | {"id": "lamp", "name": "Lamp", "current_a": PACK_A},
                 ],
             )
         )

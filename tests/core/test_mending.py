@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from briskcell.core.assess import assess, costs
-from briskcell.core.mending import Met, mend_all, told
+from briskcell.core.assess import Assessment, assess, costs
+from briskcell.core.draw.bill import bill
+from briskcell.core.mending import Met, mend_all, mended, told
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.plan import Plan
 from briskcell.services.demo import curlew, oystercatcher, sanderling
-from tests.faulty import Tally, faulty, tried
+from tests.faulty import Tally, faulty, needless, tried
 
 STOCK = catalogue().stock()
 
@@ -20,7 +22,32 @@ def test_no_fix_of_a_faulty_build_breaks_anything_else(seed: int) -> None:
     assert tally.fixes_that_break == ()
     assert tally.fixes_out_of_bounds == ()
     assert tally.unexplained == ()
+    assert tally.needless == (), "nothing in a fix can be taken back"
     assert tally.whole or tally.conflict
+
+
+@pytest.mark.parametrize("seed", [0, 4, 26, 68, 70])
+def test_mend_all_buys_no_more_than_it_must_and_the_cheapest_plan_it_met(seed: int) -> None:
+    """Faults of which more was once bought than was needed: a jack and a balancer, a charge board, a supply."""
+    a, met = assess(faulty(seed)[0], STOCK), Watched()
+    found, _ = mended(a, met=met)
+    assert not found.failures
+    assert list(needless(a, found)) == []
+    keys = {f.key for f in found.findings}
+    assert bill(found.plan).cost == pytest.approx(min(cost for cost, words in met.whole if words <= keys))
+
+
+class Watched(Met):
+    """The plans that a mending met, and what those cost in which nothing fails."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.whole: list[tuple[float, set[str]]] = []
+
+    def judge(self, at: Assessment, plan: Plan) -> Assessment:
+        found = super().judge(at, plan)
+        self.whole += [] if found.failures else [(bill(plan).cost, {f.key for f in found.findings})]
+        return found
 
 
 def test_most_faulty_builds_are_mended_whole() -> None:

@@ -17,7 +17,7 @@ from briskcell.core.draw.bill import bill
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.packs import MOST_PARALLEL, other_packs
 from briskcell.core.rules import RULES
-from briskcell.model.changes import remade, replaced
+from briskcell.model.changes import left_out, remade, replaced
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Part
 from briskcell.model.plan import Brief, Plan
@@ -62,6 +62,7 @@ def mend_all(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], 
     """The cheapest plan in which nothing fails, as far as a bounded search finds it.
 
     Best first: of all plans met, the one with the fewest failures, then the least missed, then the cheapest, is changed next.
+    Where one change mends the last failure, the others of that plan are tried too, and the cheapest of them is taken.
     A change stays within what can be set on a part, or puts a class in its place; the brief is the builder's and stays.
 
     Parameters
@@ -155,7 +156,7 @@ def _search(start: Assessment, most: int, ended: Callable[[], bool], met: Met) -
             heapq.heappush(heap, (new, next(order), after))
             if new < best_rank:
                 best, best_rank = after, new
-            if new[0] < rank[0]:  # one failure less: go on from here, and come back only if that leads nowhere
+            if 0 < new[0] < rank[0]:  # one failure less: go on from here, and come back only if that leads nowhere
                 heapq.heappush(heap, ((place[0] + 0.5, *place[1:]), next(order), at))
                 break
     return best, judged
@@ -163,7 +164,20 @@ def _search(start: Assessment, most: int, ended: Callable[[], bool], met: Met) -
 
 def _fewest(start: Assessment, found: Assessment, met: Met) -> Assessment:
     """The mended plan with every change taken back that it holds without."""
-    for part in start.plan.parts():
+    while True:
+        was = found.plan
+        found = _parts_back(start.plan, found, met)
+        for field in ("case", "bay", "shutdown"):
+            if getattr(found.plan, field) != getattr(start.plan, field):
+                back = met.judge(found, remade(found.plan, {field: getattr(start.plan, field)}))
+                found = found if back.failures else back
+        if found.plan == was:
+            return found
+
+
+def _parts_back(start: Plan, found: Assessment, met: Met) -> Assessment:
+    """Changed parts as they were, and added ones left out, where nothing fails without; an added one only if nothing is worse."""
+    for part in start.parts():
         now = found.plan.by_id.get(part.id)
         if now is None or now == part:
             continue
@@ -172,10 +186,11 @@ def _fewest(start: Assessment, found: Assessment, met: Met) -> Assessment:
         except ValidationError:
             continue
         found = found if back.failures else back
-    for field in ("case", "bay", "shutdown"):
-        if getattr(found.plan, field) != getattr(start.plan, field):
-            back = met.judge(found, remade(found.plan, {field: getattr(start.plan, field)}))
-            found = found if back.failures else back
+    for added in [p for p in found.plan.parts() if p.id not in start.by_id]:
+        if (plan := left_out(found.plan, added)) is not None:
+            back = met.judge(found, plan)
+            worse = {f.key for f in back.findings} - {f.key for f in found.findings}
+            found = found if back.failures or worse else back
     return found
 
 

@@ -10,11 +10,11 @@ from briskcell.core.engine.converters import same_output
 from briskcell.model.changes import altered, replaced
 from briskcell.model.parts import Converter
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Cell, Pack
+from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
 from briskcell.model.tree import boards_above, source_of
 
 from .boards import stands
-from .charging import other_chargers
+from .charging import charges, gentle, most_charge_a, other_chargers, reaches, takes
 from .fix import Fix, placed, within
 from .packs import FAMILY_V, MOST_PARALLEL, has_room, parallel_for, proven
 
@@ -55,6 +55,9 @@ def other_layouts(assessed: Answers, pack: Pack) -> Iterator[Fix]:
             if not boards:
                 yield Fix(words, "with the regulators they need.", plan)
                 continue
+            if (kept := _still_suits(plan, boards[0], changed)) is not None:
+                yield Fix(words, "with the regulators they need; the charge board stays.", replaced(plan, kept))
+                continue
             for fix in islice(other_chargers(assessed.of(plan), altered(boards[0], part_class=""), pack=changed), 2):
                 yield Fix(f"{words}; {fix.words}", "and the regulators they need.", fix.plan)
 
@@ -71,6 +74,14 @@ def _sized(pack: Pack, cell: Cell, series: int, energy_wh: float) -> Pack | None
             update={"trip_a": guard.trip_a.at(trip, grade="typical", source="protection board class"), "cutoff_cell_v": cutoff}
         )
     return altered(pack, cell=cell, series=series, parallel=parallel, protection=guard)
+
+
+def _still_suits(plan: Plan, board: ChargeBoard, pack: Pack) -> ChargeBoard | None:
+    """The charge board that is there, set to what the pack takes; None where it is not made for it or its supply falls short."""
+    kept, supply = gentle(board, most_charge_a(pack)), plan.by_id[board.supply]
+    if kept is None or not isinstance(supply, Supply) or not charges(kept, pack):
+        return None
+    return kept if takes(kept, supply) and reaches(kept, supply, pack.series) else None
 
 
 def _regulated(assessed: Answers, plan: Plan, pack: Pack) -> Plan | None:
