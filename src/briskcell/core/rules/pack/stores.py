@@ -113,7 +113,6 @@ def equal_strings(assessed: Answers) -> Iterator[Finding]:
     "weakest-in-series",
     station="pack",
     shown=("pack/cells",),
-    worst="close",
     source="The weakest cell in series is empty first; driven on, its volts turn round",
 )
 def weakest_in_series(assessed: Answers) -> Iterator[Finding]:
