@@ -1,17 +1,25 @@
 """Whole assessments of builds that do not change, pinned figure by figure, with the reason why one may move.
 
-``python -m tests.core.pins`` writes them anew; read the difference before it is kept, and say in CHANGELOG.md which moved and why.
+The demo plans and the stock they choose from are kept beside the pins, so a class of the library that is added or corrected moves no
+figure. Sentences are pinned apart, in ``pins/words``: a better wording shows there alone.
+
+``python -m tests.core.pins`` writes figures and words anew; read the difference before it is kept, and say in CHANGELOG.md which moved
+and why. ``python -m tests.core.pins --stock`` takes plans and stock from the library and the demo again.
 """
 
 from __future__ import annotations
 
 import json
 import math
+import sys
 from collections.abc import Callable, Iterator
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
+from pydantic import TypeAdapter
+
+from briskcell.core.answers import Stock
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.day.session import play_session
 from briskcell.core.draw.bill import bill
@@ -19,6 +27,7 @@ from briskcell.core.rails.board_figures import board_figures
 from briskcell.core.stations import STATIONS
 from briskcell.core.workings import NUMBERS, value, working
 from briskcell.formats.assessment_json import nodes_document
+from briskcell.formats.plan_json import write_plan
 from briskcell.library import catalogue
 from briskcell.model.parts import STATES
 from briskcell.model.phases import Phase
@@ -28,7 +37,8 @@ from tests.faults import FAULTS, judged
 from tests.odd import odd_documents
 
 FOLDER = Path(__file__).with_name("pins")
-STOCK = catalogue().stock()
+STOCK_KEPT, PLANS_KEPT = FOLDER / "kept" / "stock.json", FOLDER / "kept" / "plans.json"
+KEPT = TypeAdapter(Stock)
 PHASES = (Phase("boot", 60), Phase("play", 3600), Phase("peak", 120), Phase("off", 1200), Phase("play", 1800, plugged=True))
 # Why a figure of each group may move; what is in none may move for nothing but a change of the physics of the engine.
 REASONS = {
@@ -46,6 +56,16 @@ REASONS = {
     "room": "sizes of the parts, and where they lie",
     "rail": "windows of the parts; where within a window a rail is proposed",
 }
+
+
+@cache
+def stock() -> Stock:
+    return KEPT.validate_json(STOCK_KEPT.read_bytes())
+
+
+@cache
+def plans() -> list[Plan]:
+    return [plan_of(d) for d in json.loads(PLANS_KEPT.read_text("utf-8"))]
 
 
 def plain(value: Any) -> Any:
@@ -180,12 +200,12 @@ def workings(a: Assessment) -> Iterator[tuple[str, Any]]:
 
 
 def of_demo(plan: Plan) -> dict[str, Any]:
-    a = assess(plan, STOCK)
+    a = assess(plan, stock())
     return {k: plain(v) for k, v in (*answers(a), *workings(a))}
 
 
 def of_odd(document: dict[str, Any]) -> dict[str, Any]:
-    return {k: plain(v) for k, v in answers(assess(plan_of(document), STOCK))}
+    return {k: plain(v) for k, v in answers(assess(plan_of(document), stock()))}
 
 
 def of_broken() -> dict[str, Any]:
@@ -195,7 +215,7 @@ def of_broken() -> dict[str, Any]:
 
 def pinned() -> dict[str, Callable[[], dict[str, Any]]]:
     """What is pinned, by file: the demo builds with their workings, odd builds, and what every broken build is told."""
-    demo = {plan.name.lower(): partial(of_demo, plan) for plan in demo_plans()}
+    demo = {plan.name.lower(): partial(of_demo, plan) for plan in plans()}
     return demo | {f"odd {name}": partial(of_odd, d) for name, d in odd_documents().items()} | {"broken": of_broken}
 
 
@@ -203,11 +223,43 @@ def reason(key: str) -> str:
     return REASONS[key.split()[0]]
 
 
+def is_words(value: Any) -> bool:
+    return isinstance(value, str) and " " in value
+
+
+def numbers(value: Any) -> Any:
+    """What of a pin is no sentence; one stands as a dot in its place."""
+    if isinstance(value, list):
+        return [numbers(v) for v in value]
+    return "·" if is_words(value) else value
+
+
+def words(value: Any) -> list[str]:
+    """The sentences of a pin, in order."""
+    if isinstance(value, list):
+        return [w for v in value for w in words(v)]
+    return [value] if is_words(value) else []
+
+
+def file_of(name: str, *folder: str) -> Path:
+    return FOLDER.joinpath(*folder, f"{name.replace(' ', '-')}.json")
+
+
+def write(path: Path, found: dict[str, Any]) -> None:
+    lines = [f" {json.dumps(k, ensure_ascii=False)}: {json.dumps(v, ensure_ascii=False)}" for k, v in found.items()]
+    path.write_text("{\n" + ",\n".join(lines) + "\n}\n", "utf-8")
+
+
 def main() -> None:
-    FOLDER.mkdir(exist_ok=True)
-    for name, figures in pinned().items():
-        lines = [f" {json.dumps(k, ensure_ascii=False)}: {json.dumps(v, ensure_ascii=False)}" for k, v in figures().items()]
-        (FOLDER / f"{name.replace(' ', '-')}.json").write_text("{\n" + ",\n".join(lines) + "\n}\n", "utf-8")
+    if "--stock" in sys.argv:
+        STOCK_KEPT.parent.mkdir(parents=True, exist_ok=True)
+        STOCK_KEPT.write_bytes(KEPT.dump_json(catalogue().stock()))
+        PLANS_KEPT.write_text(json.dumps([json.loads(write_plan(p)) for p in demo_plans()], ensure_ascii=False), "utf-8")
+    (FOLDER / "words").mkdir(parents=True, exist_ok=True)
+    for name, ask in pinned().items():
+        found = ask()
+        write(file_of(name), {k: numbers(v) for k, v in found.items()})
+        write(file_of(name, "words"), {k: said for k, v in found.items() if (said := words(v))})
 
 
 if __name__ == "__main__":
