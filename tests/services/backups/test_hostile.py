@@ -32,7 +32,7 @@ from briskcell.services.edits.values import set_value
 from briskcell.services.log.picture_chunks import MOST_BESIDE, chunks_fault
 from briskcell.services.uploads import MOST_AT_ONCE
 from briskcell.services.workshop import Workshop
-from tests.services.test_backup import everything, filled
+from tests.services.backups.test_backup import everything, filled
 
 
 @pytest.fixture(scope="module")
