@@ -119,7 +119,7 @@ def test_of_two_pages_that_change_one_figure_the_second_is_asked_and_nothing_is_
     assert (status, two.hours()) == (409, 6.0), "what was acknowledged stands"
     assert "conflict" in told
     assert "9h00" in told or "9 h" in told, "what was typed is kept and offered"
-    taken = found(r'name="revision" value="([0-9a-f]{16})"', told)
+    taken = found(r'"revision": "([0-9a-f]{16})"', told)
     assert two.ask("/builds/3/adopt", {"station": "brief", "revision": taken}, **two.page(3))[0] == 200
     assert two.hours() == 9.0
 
