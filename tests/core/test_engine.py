@@ -300,13 +300,25 @@ def test_no_valid_plan_gives_nan(data: st.DataObject) -> None:
     assert all(f.cause and "nan" not in f.cause for f in a.findings)
 
 
+# Of a whole family of functions, what goes in and comes out stands once, where they are walked.
+FAMILIES = {
+    "(a: 'Answers') -> 'Requirement'",
+    "(a: 'Answers', got: 'float | None') -> 'Ways'",
+    "(b: 'Console') -> 'Iterator[Step]'",
+}
+
+
+def said_once(function: Callable[..., object]) -> str:
+    return str(inspect.signature(function)).replace("_got", "got").replace("_a:", "a:")
+
+
 def public_functions() -> list[tuple[str, Callable[..., object]]]:
     out: list[tuple[str, Callable[..., object]]] = []
     for module in pkgutil.walk_packages(briskcell.core.__path__, "briskcell.core."):
         if not module.name.startswith(("briskcell.core.rules", "briskcell.core.workings", "briskcell.core.data.")):
             found = importlib.import_module(module.name)
-            members = inspect.getmembers(found, inspect.isfunction)
-            out += [(f"{module.name}.{n}", f) for n, f in members if not n.startswith("_") and f.__module__ == found.__name__]
+            members = [m for m in inspect.getmembers(found, inspect.isfunction) if m[1].__module__ == found.__name__]
+            out += [(f"{module.name}.{n}", f) for n, f in members if not n.startswith("_") and said_once(f) not in FAMILIES]
     assert len(out) > 60, "the walk finds the stations"
     return out
 

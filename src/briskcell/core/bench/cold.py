@@ -16,18 +16,7 @@ from .step import LEADS_OHM, METER_V, SHORT_OHM, SPREAD_V, Step, volts_setting
 
 
 def pads(b: Console) -> Iterator[Step]:
-    """Which pad is plus, of everything that has pads of its own.
-
-    Parameters
-    ----------
-    b : Console
-        The build.
-
-    Yields
-    ------
-    Step
-        In their order.
-    """
+    """Which pad is plus, of everything that has pads of its own."""
     parts: list[Part] = [*b.plan.stores, *b.plan.chargers, *(b for b in b.boards if not b.built_in), *b.loads]
     for p in parts:
         yield Step(
@@ -51,18 +40,7 @@ def pads(b: Console) -> Iterator[Step]:
 
 
 def joints(b: Console) -> Iterator[Step]:
-    """Each link from end to end, and that nothing is shorted behind a board or on the lead of a store.
-
-    Parameters
-    ----------
-    b : Console
-        The build.
-
-    Yields
-    ------
-    Step
-        In their order.
-    """
+    """Each link from end to end, and that nothing is shorted behind a board or on the lead of a store."""
     yield from (_end_to_end(k) for k in b.plan.links if k.kind != "outlet")
     yield from (_no_short_behind(b, board) for board in b.boards)
     yield from (_no_short_on_lead(store) for store in b.plan.stores)
@@ -131,18 +109,7 @@ def _no_short_on_lead(store: Store) -> Step:
 
 
 def pack(b: Console) -> Iterator[Step]:
-    """Each store alone: its volts and which lead is plus; of cells in series, how far they stand apart.
-
-    Parameters
-    ----------
-    b : Console
-        The build.
-
-    Yields
-    ------
-    Step
-        In their order.
-    """
+    """Each store alone: its volts and which lead is plus; of cells in series, how far they stand apart."""
     for store in b.plan.stores:
         if isinstance(store, Pack):
             low, high = store.series * store.cell.empty_v, store.series * store.cell.full_v * 1.005
@@ -187,18 +154,7 @@ def pack(b: Console) -> Iterator[Step]:
 
 
 def chargers(b: Console) -> Iterator[Step]:
-    """Each charge board from its supply, with no cell joined.
-
-    Parameters
-    ----------
-    b : Console
-        The build.
-
-    Yields
-    ------
-    Step
-        In their order.
-    """
+    """Each charge board from its supply, with no cell joined."""
     for board in b.plan.chargers:
         store = b.plan.by_id[board.charges]
         if isinstance(store, Bank) or not isinstance(store, Pack | Capacitor):

@@ -202,18 +202,7 @@ def loads(b: Console, dummies: frozenset[str]) -> Iterator[Step]:
 
 
 def charging(b: Console) -> Iterator[Step]:
-    """Each charge board into the half-full pack.
-
-    Parameters
-    ----------
-    b : Console
-        The build.
-
-    Yields
-    ------
-    Step
-        In their order.
-    """
+    """Each charge board into the half-full pack."""
     for found in b.a.charges:
         if not found.off.current_a.size or found.off.why:
             continue

@@ -22,20 +22,7 @@ def _brief(a: Answers, **wishes: object) -> Plan:
 
 
 def shorter(a: Answers, got: float | None) -> Ways:
-    """Fewer hours of play.
-
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-    got : float or None
-        What it comes to. [h]
-
-    Yields
-    ------
-    tuple of Plan and str
-        The plan, and what gives way in it.
-    """
+    """Fewer hours of play."""
     wanted = a.plan.brief.hours
     if not got or not (LEAST_H < got < wanted or got >= wanted):
         return
@@ -44,59 +31,20 @@ def shorter(a: Answers, got: float | None) -> Ways:
 
 
 def longer(a: Answers, got: float | None) -> Ways:
-    """More hours on the charger.
-
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-    got : float or None
-        What it comes to. [h]
-
-    Yields
-    ------
-    tuple of Plan and str
-        The plan, and what gives way in it.
-    """
+    """More hours on the charger."""
     wanted = a.plan.brief.charge_hours
     more = math.ceil(got * 2.0) / 2.0 if got and got > wanted else wanted * 2.0
     yield _brief(a, charge_hours=more), f"{show(more, 'h')} on the charger instead of {show(wanted, 'h')}"
 
 
 def not_while_charging(a: Answers, _got: float | None) -> Ways:
-    """No play on the charger.
-
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-    _got : float or None
-        What it comes to.
-
-    Yields
-    ------
-    tuple of Plan and str
-        The plan, and what gives way in it.
-    """
+    """No play on the charger."""
     if a.plan.brief.play_while_charging:
         yield _brief(a, play_while_charging=False), "no play while it charges"
 
 
 def thicker(a: Answers, _got: float | None) -> Ways:
-    """A thicker case, with a deeper bay.
-
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-    _got : float or None
-        What it comes to. [mm]
-
-    Yields
-    ------
-    tuple of Plan and str
-        The plan, and what gives way in it.
-    """
+    """A thicker case, with a deeper bay."""
     wanted = a.plan.brief.thickness_mm
     for more in THICKER_MM:
         wider = wanted + more
@@ -107,39 +55,13 @@ def thicker(a: Answers, _got: float | None) -> Ways:
 
 
 def cooler(a: Answers, _got: float | None) -> Ways:
-    """A cooler room at the most.
-
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-    _got : float or None
-        What it comes to. [°C]
-
-    Yields
-    ------
-    tuple of Plan and str
-        The plan, and what gives way in it.
-    """
+    """A cooler room at the most."""
     room = a.plan.brief.room_c - COOLER_K
     yield _brief(a, room_c=room), f"rooms up to {show(room, '°C')} instead of {show(a.plan.brief.room_c, '°C')}"
 
 
 def sooner_empty(a: Answers, got: float | None) -> Ways:
-    """Fewer days on the shelf.
-
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-    got : float or None
-        What it comes to. [d]
-
-    Yields
-    ------
-    tuple of Plan and str
-        The plan, and what gives way in it.
-    """
+    """Fewer days on the shelf."""
     wanted = a.plan.brief.shelf_days
     if got and got < wanted:
         words = f"{math.floor(got)} days on the shelf instead of {wanted:.0f}"
@@ -170,20 +92,7 @@ def up_to(field: str, unit: str, called: str) -> GivesWay:
 
 
 def more_resets(a: Answers, _got: float | None) -> Ways:
-    """More resets accepted.
-
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-    _got : float or None
-        What it comes to.
-
-    Yields
-    ------
-    tuple of Plan and str
-        The plan, and what gives way in it.
-    """
+    """More resets accepted."""
     if a.resets is not None and a.resets.expected > a.plan.brief.resets_per_charge:
         more = math.ceil(a.resets.expected)
         yield _brief(a, resets_per_charge=more), f"{more} resets over a pack accepted"

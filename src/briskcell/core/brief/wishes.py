@@ -1,4 +1,4 @@
-"""The wishes of a brief, in the order they are asked: each held against what the plan comes to."""
+"""The wishes of a brief, in the order they are asked: each takes a plan's answers, and gives what it comes to against the wish."""
 
 from __future__ import annotations
 
@@ -28,15 +28,7 @@ NO_BOARD = "There is no charge board: the cells come out, or are never filled."
 def hours(a: Answers) -> Requirement:
     """Whether it plays as long as is wished.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        ``close`` where less than nine in ten do.
+    ``close`` where less than nine in ten do.
     """
     found, spread = a.runtime, a.runtime_range
     if found is None or found.hours is None or spread is None:
@@ -57,15 +49,7 @@ def hours(a: Answers) -> Requirement:
 def resets_per_charge(a: Answers) -> Requirement:
     """Whether no more resets are expected than are accepted.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        Over one pack.
+    Over one pack.
     """
     accepted, chance = a.plan.brief.resets_per_charge, a.resets
     if chance is None:
@@ -89,15 +73,7 @@ def resets_per_charge(a: Answers) -> Requirement:
 def shelf_days(a: Answers) -> Requirement:
     """Whether it is not empty before.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        Of the store that is empty first.
+    Of the store that is empty first.
     """
     days = min((s.days for s in a.storage), default=None)
     if days is None:
@@ -120,15 +96,7 @@ def shelf_days(a: Answers) -> Requirement:
 def clock_must_keep(a: Answers) -> Requirement:
     """Whether something goes on counting while all else is off.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        Of the first clock.
+    Of the first clock.
     """
     wanted, clocks = a.plan.brief.clock_must_keep, [p.name for p in a.plan.loads if p.keeps_time]
     state: Word = "holds" if not wanted or clocks else "fails"
@@ -153,15 +121,7 @@ def clock_must_keep(a: Answers) -> Requirement:
 def charge_hours(a: Answers) -> Requirement:
     """Whether it is full soon enough.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        Of the slowest board.
+    Of the slowest board.
     """
     slow = max(a.charges, key=lambda c: c.off.hours if c.off.hours is not None else float("inf"), default=None)
     if slow is None:
@@ -191,15 +151,7 @@ def charge_hours(a: Answers) -> Requirement:
 def play_while_charging(a: Answers) -> Requirement:
     """Whether somebody can play meanwhile.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        By the layout of the slowest board.
+    By the layout of the slowest board.
     """
     slow = max(a.charges, key=lambda c: c.off.hours if c.off.hours is not None else float("inf"), default=None)
     if slow is None:
@@ -213,15 +165,7 @@ def play_while_charging(a: Answers) -> Requirement:
 def charge_ports(a: Answers) -> Requirement:
     """Whether there are no more sockets than are wished.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        Of all charge boards.
+    Of all charge boards.
     """
     ports = len({c.supply for c in a.plan.chargers})
     why = "One socket for everything." if ports == 1 else "No socket." if not ports else "With several, one is always forgotten."
@@ -233,15 +177,7 @@ def charge_ports(a: Answers) -> Requirement:
 def thickness(a: Answers) -> Requirement:
     """Whether it is thin enough.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        Of the case, or of its thickest pack with two walls.
+    Of the case, or of its thickest pack with two walls.
     """
     plan, wanted = a.plan, a.plan.brief.thickness_mm
     got, most = thickness_mm(a), pack_with_walls_mm(a)
@@ -258,15 +194,7 @@ def thickness(a: Answers) -> Requirement:
 def mass(a: Answers) -> Requirement:
     """Whether it is light enough.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        ``unknown`` without a wish.
+    ``unknown`` without a wish.
     """
     total, wanted = bill(a.plan), a.plan.brief.mass_g
     got = max(a.plan.case.mass_g, total.mass_g)
@@ -287,15 +215,7 @@ def mass(a: Answers) -> Requirement:
 def budget(a: Answers) -> Requirement:
     """Whether the parts cost no more.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        ``unknown`` without a wish, ``close`` where a part states no cost.
+    ``unknown`` without a wish, ``close`` where a part states no cost.
     """
     total, wanted = bill(a.plan), a.plan.brief.budget
     open_ended = f"{len(total.unpriced)} parts state no cost" if total.unpriced else "every part states its cost"
@@ -309,15 +229,7 @@ def budget(a: Answers) -> Requirement:
 def room_c(a: Answers) -> Requirement:
     """Whether hands and cells stand it in that room.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        Of the skin, with the cells beside it.
+    Of the skin, with the cells beside it.
     """
     brief, warm = a.plan.brief, a.heat
     limit, cells_limit = touch_limit_c(brief), cells_limit_c(a.plan)
@@ -341,15 +253,7 @@ def room_c(a: Answers) -> Requirement:
 def cells_c(a: Answers) -> Requirement:
     """Whether the cells give at that temperature.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        Of all packs.
+    Of all packs.
     """
     low, high = max((p.cell.use_low_c for p in a.plan.packs), default=-20.0), cells_limit_c(a.plan)
     got = a.plan.brief.cells_c
@@ -363,15 +267,7 @@ def cells_c(a: Answers) -> Requirement:
 def margins(a: Answers) -> Requirement:
     """Whether the least spare of all limits is comfortable.
 
-    Parameters
-    ----------
-    a : Answers
-        The plan's answers.
-
-    Returns
-    -------
-    Requirement
-        Of the element with the least.
+    Of the element with the least.
     """
     least = a.least_spare()
     if least is None:
