@@ -183,6 +183,8 @@ def test_storage_counts_boards_that_stay_connected_and_what_cells_lose_themselve
     clock = drawing(0.01, "power_w", rest=0.0037, keeps_time=True)
     (kept,) = found(packs=cells, loads=[clock], brief={"clock_must_keep": True}).storage
     assert kept.leakage_a == pytest.approx(0.001)
+    for load, brief in ((clock, {}), (clock | {"keeps_time": False}, {"clock_must_keep": True})):
+        assert found(packs=cells, loads=[load], brief=brief).storage[0].leakage_a == 0.0, "no clock is to be kept"
     charger = {
         "id": "c",
         "name": "Charger",
