@@ -11,6 +11,7 @@ from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.plan import Plan
 from briskcell.services.demo import curlew, oystercatcher, sanderling
+from briskcell.services.drafts import DraftRequest, draft
 from tests.faulty import Tally, faulty, needless, tried
 
 STOCK = catalogue().stock()
@@ -82,6 +83,24 @@ def test_wishes_that_contradict_each_other_are_named_with_a_plan_for_each() -> N
         assert assess(offer.plan, STOCK).failures == {}
         assert offer.plan.brief != both.brief
     assert mend_all(assess(both, STOCK), ended=lambda: True).steps == (), "stopped at once"
+
+
+def test_of_two_failures_of_one_rule_the_worse_counts_and_no_wish_gives_way_further_than_it_must() -> None:
+    """Twelve hours against four on the charger: a weak board that takes 29 h and does not fill in play either is no way out."""
+    made = draft(
+        DraftRequest(name="Whimbrel", board="board-small4", screen="screen-43", sound="amp-3w", hours=4.0, thickness_mm=28.0)
+    )
+    a = assess(remade(made, {"brief": made.brief.model_copy(update={"hours": 12.0})}), STOCK)
+    conflict = mend_all(a).conflict
+    assert conflict is not None
+    given = {o.plan.brief.charge_hours for o in conflict.offers} | {o.plan.brief.hours for o in conflict.offers}
+    assert max(given) <= 12.0
+    supply = catalogue().part("usb-05", id=a.plan.supplies[0].id)
+    board = catalogue().part("charger-lin-05", id="charger", charges="pack", supply=supply.id)
+    weak = replaced(replaced(a.plan, supply), board)
+    slow = [f for f in a.of(weak).failing if f.key == "charge-brief:charger"]
+    assert a.of(weak).failures["charge-brief:charger"][0] == max(f.loss for f in slow)
+    assert len(slow) == 2
 
 
 def test_a_plan_met_again_is_the_same_and_under_another_brief_is_not_solved_again() -> None:

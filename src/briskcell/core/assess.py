@@ -69,8 +69,12 @@ class Assessment(Answers):
 
     @cached_property
     def failures(self) -> dict[str, tuple[float, str]]:
-        """What fails, findings and wishes of the brief alike: by key the share it misses by, and the cause."""
-        return {f.key: (f.loss, f.cause) for f in self.failing} | {f"{WISH}{w.field}": (0.0, w.why) for w in unmet(self)}
+        """What fails, findings and wishes of the brief alike: by key the share it misses by, and the cause; of two the larger."""
+        found: dict[str, tuple[float, str]] = {}
+        for f in self.failing:
+            if f.key not in found or f.loss > found[f.key][0]:
+                found[f.key] = (f.loss, f.cause)
+        return found | {f"{WISH}{w.field}": (0.0, w.why) for w in unmet(self)}
 
     def options(self, finding: Finding) -> Iterator[Fix]:
         """The changes that a rule proposes. A search that fails takes nothing but itself away."""

@@ -81,7 +81,7 @@ def mend_all(assessed: Assessment, most: int = MOST_JUDGED, ended: Callable[[], 
     """
     met = Met()
     best, judged = mended(assessed, most, ended, met)
-    left = tuple(best.failures[key][1] for key in _each_once(best))
+    left = tuple(best.failures[key][1] for key in each_once(best))
     conflict = _conflict(assessed, best, max(most // 4, 20), ended, met) if left else None
     return Mending(assessed, best, told(assessed.plan, best.plan), left, judged, conflict)
 
@@ -257,14 +257,25 @@ def _figures(part: Part, now: Part, after: Plan, only: tuple[str, ...]) -> str:
 
 def _rank(a: Assessment) -> tuple[float, ...]:
     return (
-        float(len(_each_once(a))),
+        float(len(each_once(a))),
         round(sum(min(loss, 5.0) for loss, _ in a.failures.values()), 3),
         round(bill(a.plan).cost, 2),
     )
 
 
-def _each_once(a: Assessment) -> list[str]:
-    """Keys of what fails, without the wishes that a finding speaks of already."""
+def each_once(a: Assessment) -> list[str]:
+    """What fails, told once: without the wishes that a finding speaks of already.
+
+    Parameters
+    ----------
+    a : Assessment
+        The build.
+
+    Returns
+    -------
+    list of str
+        Keys of its failures.
+    """
     said = {_wish_of(key) for key in a.failures if not key.startswith(WISH)}
     return [key for key in a.failures if not (key.startswith(WISH) and key.removeprefix(WISH) in said)]
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from briskcell.core.assess import Assessment
 from briskcell.core.draw.bill import bill
-from briskcell.core.mending import MOST_JUDGED, Mending, mend_all
+from briskcell.core.mending import MOST_JUDGED, Mending, each_once, mend_all
 from briskcell.formats.plan_json import document_of
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import plan_of
@@ -66,7 +66,7 @@ def _of(a: Assessment) -> list[tuple[str, str]]:
         ("On the charger", "never full" if charge is None else show(charge, "h")),
         ("Thickness", show(thick.got, "mm") if thick and isinstance(thick.got, float) else "not known"),
         ("Parts", show(bill(a.plan).cost, "€")),
-        ("Fails", str(len(a.failures))),
+        ("Fails", str(len(each_once(a)))),
     ]
 
 
