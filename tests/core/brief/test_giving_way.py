@@ -14,7 +14,15 @@ from tests.known import hand_plan
 
 def asked(**brief: Any) -> Assessment:
     bay = {"length_mm": 80, "width_mm": 40, "depth_mm": 20.0}
-    return assess(plan_of(hand_plan(brief={"hours": 8.0, "charge_hours": 4.0, "thickness_mm": 25.0} | brief, bay=bay)))
+    return assess(
+        plan_of(
+            hand_plan(
+                brief={"hours": 8.0, "charge_hours": 4.0, "thickness_mm": 25.0, "shelf_days": 60.0, "budget": 80.0, "mass_g": 300.0}
+                | brief,
+                bay=bay,
+            )
+        )
+    )
 
 
 def ways(field: str, got: float | None, **brief: Any) -> list[Any]:
@@ -31,6 +39,11 @@ def ways(field: str, got: float | None, **brief: Any) -> list[Any]:
         ("charge_hours", None, [8.0]),  # twice as long where nobody knows
         ("thickness_mm", 40.0, [29.0, 33.0, 41.0]),  # by 4, 8 and 16 mm
         ("play_while_charging", None, [False]),
+        ("room_c", None, [22.0]),  # by 8 °C
+        ("shelf_days", 40.5, [40.0]),
+        ("shelf_days", 70.0, []),  # met already
+        ("budget", 81.2, [82.0]),
+        ("mass_g", 303.5, [304.0]),
     ],
 )
 def test_a_wish_gives_way_to_what_the_build_comes_to(field: str, got: float | None, becomes: list[Any]) -> None:

@@ -123,6 +123,9 @@ def test_a_load_short_of_volts_is_given_a_thicker_wire_or_a_higher_rail() -> Non
     assert fix is not None
     # 30 AWG has 338 mΩ out and back; 150 mV at 1 A allow 150 mΩ: 26 AWG has 134, 28 AWG 213.
     assert fix.words == "26 AWG instead of 30 AWG for Wire"
+    high = of(links=[FUSE, wire], converters=[BOOST], loads=[drawing(1.0, fed_by="wire", window={"low_v": 5.05, "high_v": 5.3})])
+    both = [f.plan for f in high.options(one(high, "load-window")) if f.words.endswith(", with 22 AWG wire")]
+    assert [getattr(p.by_id["wire"], "awg", None) for p in both] == [22.0], "5.05 V lie above the board's 5 V: both are needed"
     fixed = {"id": "wire", "name": "Wire", "kind": "path", "fed_by": "boost", "resistance_ohm": 0.3}
     raised = one(of(links=[FUSE, fixed], converters=[BOOST], loads=loads), "load-window").fix
     assert raised is not None
