@@ -63,7 +63,7 @@ check: $(VENV)/ready-dev
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/lint-imports --no-cache
-	$(BIN)/djlint --lint --quiet src/briskcell/web/templates
+	$(BIN)/djlint --lint --quiet src/briskcell/web/templates src/briskcell/exports/templates
 	@$(MAKE) --no-print-directory --output-sync --jobs 2 types doctests
 
 types: $(VENV)/ready-dev

@@ -193,3 +193,14 @@ def test_rates_of_resets_are_spread_as_the_draw_that_causes_them() -> None:
     assert np.mean(made.expected > 0) == pytest.approx(0.5, abs=0.01)
     hours = 3.0 * 3.0 / 2.0
     assert np.median(made.expected[made.expected > 0]) == pytest.approx(180.0 * hours, rel=0.2)
+
+
+@pytest.mark.parametrize(("kind", "peak_a", "resets"), [("fuse", 2.05, False), ("fuse", 2.15, True), ("switch", 2.15, False)])
+def test_a_fuse_carries_a_short_peak_of_twice_its_rating_and_a_tenth(kind: str, peak_a: float, resets: bool) -> None:
+    """IEC 60127-2 lets 2.1 times pass for seconds; a switch's rating is one of warmth, and no peak resets it."""
+    link = {"id": "link", "name": "The link", "kind": kind, "fed_by": "pack", "resistance_ohm": 0.0, "rating_a": 1.0}
+    loads = [drawing(0.5, fed_by="link", peak=peak_a)]
+    chance = assess(plan_of(hand_plan(profile={"rest": 0, "play": 0.9, "peak": 0.1}, links=[link], loads=loads))).resets
+    assert chance is not None
+    assert (chance.expected > 0) == resets
+    assert [c.words for c in chance.culprits] == (["The link"] if resets else [])
