@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import math
 import re
 import time
 from functools import cache
@@ -288,3 +289,26 @@ def test_a_document_of_before_says_by_a_field_what_it_said_by_a_name() -> None:
     document["loads"][0]["name"] = "Clock of the old sort"
     plan = plan_of(document)
     assert (plan.converters[0].combined, plan.loads[0].keeps_time, plan.loads[1].keeps_time) == (True, True, False)
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "shown"),
+    [
+        (500, "Hz", "500 Hz"),
+        (4700, "Hz", "4.7 kHz"),
+        (0.05, "Hz", "0.05 Hz"),  # a millihertz would read as a megahertz
+        (0.0009, "A", "900 µA"),
+        (2.5e-6, "A", "2.5 µA"),
+        (1500, "Ω", "1.5 kΩ"),
+        (0.0842, "Ω", "84 mΩ"),
+        (-0.05, "V", "−50 mV"),
+        (47e-6, "F", "47 µF"),
+        (0.02, "h", "1 min"),
+        (9.92, "h", "9 h 55"),
+        (100.2, "h", "100 h 12"),
+        (1234.5, "€", "1234.50 €"),
+        (math.inf, "h", "none"),
+    ],
+)
+def test_a_figure_is_shown_with_the_prefix_that_suits_it(value: float, unit: str, shown: str) -> None:
+    assert show(value, unit) == shown
