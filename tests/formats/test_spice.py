@@ -19,6 +19,7 @@ from briskcell.model.plan import Plan, plan_of
 from briskcell.services.day.phases import read_phases
 from briskcell.services.demo import curlew, demo_plans, sanderling
 from tests.faulty import FAULTS, sound
+from tests.known import drawing, flat_cell, hand_plan
 from tests.odd import odd_documents
 
 
@@ -55,6 +56,21 @@ def test_a_simulator_finds_the_same_voltages_in_twenty_random_builds() -> None:
             plan = fault(plan, rng)
         compared += sum(agrees(plan, soc, rng.choice(STATES)) > 0 for soc in (0.9, 0.5, 0.2))
     assert compared >= 48, "most random builds can be carried"
+
+
+@pytest.mark.parametrize(("kind", "series"), [("boost", 1), ("buck", 2), ("buck_boost", 1)])
+@pytest.mark.parametrize(("drop_v", "ohm"), [(0.3, 0.0), (0.0, 0.2), (0.3, 0.2), (0.0, 0.0)])
+def test_each_sort_of_loss_counts_by_itself(kind: str, series: int, drop_v: float, ohm: float) -> None:
+    loss = {"kind": "losses", "quiescent_a": 0.004, "drop_v": drop_v, "resistance_ohm": ohm}
+    board = {"id": "board", "name": "Board", "kind": kind, "fed_by": "pack", "output_v": 5.0, "loss": loss}
+    pack = {"id": "pack", "name": "Pack", "cell": flat_cell(), "series": series}
+    plan = plan_of(hand_plan(packs=[pack], converters=[board], loads=[drawing(0.6, fed_by="board")]))
+    assert agrees(plan, 0.5, "play") > 1
+    op = operate(plan, np.array([0.5]))
+    volts, amps = float(op.store_v[1, 0, 0]), float(op.flow.branch_a[1, 0, 0])
+    through = 0.6 if kind == "buck" else amps  # a buck's coil carries what it puts out
+    lost = volts * 0.004 + drop_v * through + ohm * through**2
+    assert volts * amps - 5.0 * 0.6 == pytest.approx(lost, rel=1e-3), "and by the balance of watts"
 
 
 def test_odd_builds_too() -> None:
