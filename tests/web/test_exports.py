@@ -26,7 +26,7 @@ from briskcell.exports.registry import FORMATS, export
 from briskcell.formats.plan_json import document_of, write_plan
 from briskcell.library import catalogue
 from briskcell.model.changes import remade
-from briskcell.model.plan import plan_of
+from briskcell.model.plan import Day, Stretch, plan_of
 from briskcell.services.demo import curlew, demo_plans, sanderling
 
 SANDERLING = 3
@@ -211,3 +211,17 @@ def test_the_one_page_lives_from_a_disk_and_asks_for_nothing(page: Page, tmp_pat
     assert [float(before or 0), float(after or 0)] == pytest.approx([114 * 0.7, 114 * 0.3], abs=0.6)
     assert asked == [at.as_uri()]
     assert wrong == []
+
+
+def test_a_circuit_in_time_runs_to_where_the_first_day_stops() -> None:
+    """Two hours of play from a fifth of a pack end before the day does; a tenth of an hour from a full one does not."""
+    ends = []
+    for soc, minutes in ((0.2, 240.0), (1.0, 6.0)):
+        day = Day(name="Ferry", start_soc=soc, stretches=(Stretch(what="play", minutes=minutes),))
+        given = Given(assess(remade(sanderling(), {"days": (day,)}), catalogue().stock()))
+        text = str(export("session", given, Wanted()))
+        ends.append((float(re.search(r"\.tran \S+ (\S+)", text)[1]), given.assessed.days[0]))  # type: ignore[index]
+    (stopped, short), (whole, _) = ends
+    assert stopped == pytest.approx(next(e.at_s for e in short.events if e.kind == "stops"))
+    assert 600 < stopped < 240 * 60
+    assert whole == pytest.approx(360)
