@@ -60,6 +60,26 @@ def reaches(board: ChargeBoard, supply: Supply, series: int) -> bool:
     return supply.voltage_v.likely < end if board.kind == "step_up" else supply.voltage_v.likely >= end + ABOVE_V
 
 
+def carries(supply: Supply, board: ChargeBoard, series: int) -> bool:
+    """Whether a board takes a supply's volts, and gets from them to its end volts.
+
+    Parameters
+    ----------
+    supply : Supply
+        What would feed it.
+    board : ChargeBoard
+        The board.
+    series : int
+        Cells in series.
+
+    Returns
+    -------
+    bool
+        As of ``takes`` and ``reaches``.
+    """
+    return takes(board, supply) and reaches(board, supply, series)
+
+
 def charges(board: ChargeBoard, pack: Pack) -> bool:
     """Whether a board is made for a pack: its cells in series, their end volts and chemistry, in both directions.
 
@@ -119,6 +139,24 @@ def gentle(board: ChargeBoard, most_a: float) -> ChargeBoard | None:
     if board.current_a.likely <= most_a + 1e-9:
         return board
     return within(board, "current_a", math.floor(most_a * 100.0) / 100.0, "set to what the cells take")
+
+
+def set_for(board: ChargeBoard, pack: Pack) -> ChargeBoard | None:
+    """A board set to what a pack's cells take.
+
+    Parameters
+    ----------
+    board : ChargeBoard
+        The board.
+    pack : Pack
+        What it would fill.
+
+    Returns
+    -------
+    ChargeBoard or None
+        None where it is not made for the pack, or cannot be set so low.
+    """
+    return gentle(board, most_charge_a(pack)) if charges(board, pack) else None
 
 
 def other_chargers(assessed: Answers, board: ChargeBoard, least_a: float = 0.0, pack: Pack | None = None) -> Iterator[Fix]:
@@ -182,21 +220,16 @@ def suiting(store: Pack, board: ChargeBoard, now: Supply, stock: Stock) -> Itera
         A board, and the weakest supply that does where the one that is there does not.
     """
     for candidate in stock.chargers:
-        if candidate.part_class == board.part_class or not charges(candidate, store):
+        if candidate.part_class == board.part_class or (gentler := set_for(candidate, store)) is None:
             continue
-        gentler = gentle(candidate, most_charge_a(store))
-        if gentler is None:
-            continue
-        if takes(gentler, now) and reaches(gentler, now, store.series):
+        if carries(now, gentler, store.series):
             yield gentler, None
             continue
         needs_w = gentler.current_a.likely * (gentler.end_v.likely if gentler.end_v else 4.2) * store.series
         fits = [
             s
             for s in stock.supplies
-            if takes(gentler, s)
-            and reaches(gentler, s, store.series)
-            and s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= needs_w
+            if carries(s, gentler, store.series) and s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= needs_w
         ]
         if fits:
             yield gentler, min(fits, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely)
@@ -317,7 +350,7 @@ def other_supplies(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
     assert isinstance(now, Supply)
     series = store.series if isinstance(store, Pack) else 1
     for other in sorted(assessed.stock.supplies, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely):
-        if other.part_class != now.part_class and takes(board, other) and reaches(board, other, series):
+        if other.part_class != now.part_class and carries(other, board, series):
             yield Fix(
                 f"{other.name} instead of {now.name}", "is what the board takes.", replaced(assessed.plan, placed(now, other))
             )

@@ -14,7 +14,7 @@ from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
 from briskcell.model.tree import boards_above, source_of
 
 from .boards import stands
-from .charging import charges, gentle, most_charge_a, other_chargers, reaches, takes
+from .charging import carries, other_chargers, set_for
 from .fix import Fix, placed, within
 from .packs import FAMILY_V, MOST_PARALLEL, has_room, parallel_for, proven
 
@@ -78,10 +78,8 @@ def _sized(pack: Pack, cell: Cell, series: int, energy_wh: float) -> Pack | None
 
 def _still_suits(plan: Plan, board: ChargeBoard, pack: Pack) -> ChargeBoard | None:
     """The charge board that is there, set to what the pack takes; None where it is not made for it or its supply falls short."""
-    kept, supply = gentle(board, most_charge_a(pack)), plan.by_id[board.supply]
-    if kept is None or not isinstance(supply, Supply) or not charges(kept, pack):
-        return None
-    return kept if takes(kept, supply) and reaches(kept, supply, pack.series) else None
+    kept, supply = set_for(board, pack), plan.by_id[board.supply]
+    return kept if kept is not None and isinstance(supply, Supply) and carries(supply, kept, pack.series) else None
 
 
 def _regulated(assessed: Answers, plan: Plan, pack: Pack) -> Plan | None:

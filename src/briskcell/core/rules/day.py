@@ -7,7 +7,7 @@ from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.core.day.course import DayCourse, plugged_into, weakest_supply
-from briskcell.core.moves.charging import reaches, takes
+from briskcell.core.moves.charging import carries
 from briskcell.core.moves.fix import Fix
 from briskcell.model.changes import remade
 from briskcell.model.stores import Pack
@@ -44,7 +44,7 @@ def _stronger(assessed: Answers, course: DayCourse) -> Iterator[Fix]:
         return
     store = assessed.plan.by_id[board.charges]
     series = store.series if isinstance(store, Pack) else 1
-    fits = [s for s in assessed.stock.supplies if takes(board, s) and reaches(board, s, series)]
+    fits = [s for s in assessed.stock.supplies if carries(s, board, series)]
     found = weakest_supply(course.day, fits, lambda d: assessed.live(d).lasts)
     if found is not None:
         days = tuple(plugged_into(d, found.part_class) if d is course.day else d for d in assessed.plan.days)
