@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
 from briskcell.model.figure import Document
 from briskcell.model.kinds import PART_LISTS
-from briskcell.model.parts import Link, Part
+from briskcell.model.parts import Fed, Link, Load, Part
 from briskcell.model.plan import Plan
+from briskcell.model.stores import ChargeBoard, Supply
 
 P = TypeVar("P", bound=Document)
 
@@ -73,6 +75,48 @@ def remade(plan: Plan, update: dict[str, Any]) -> Plan:
     return Plan.model_validate({name: getattr(plan, name) for name in Plan.model_fields} | update)
 
 
+def without(plan: Plan, gone: set[str], moved: Mapping[str, str]) -> dict[str, Any]:
+    """What changes of a plan as some parts go: others fed from elsewhere, and nothing that names what is gone.
+
+    Parameters
+    ----------
+    plan : Plan
+        The plan.
+    gone : set of str
+        Ids of the parts that go.
+    moved : mapping of str to str
+        What feeds others from then on, by their id.
+
+    Returns
+    -------
+    dict
+        New lists of parts by their name, as of ``remade``.
+    """
+    update: dict[str, Any] = {}
+    for name in PART_LISTS:
+        kept = []
+        for p in getattr(plan, name):
+            if p.id in gone:
+                continue
+            change: dict[str, Any] = {"fed_by": moved[p.id]} if p.id in moved else {}
+            if isinstance(p, Load):
+                change |= {f: None for f in ("return_by", "driven_by") if getattr(p, f) in gone}
+            if isinstance(p, ChargeBoard) and p.fed_by in gone:
+                change["fed_by"] = _supply_side(plan, p.fed_by, gone)
+            kept.append(altered(p, **change) if change else p)
+        update[name] = tuple(kept)
+    return update
+
+
+def _supply_side(plan: Plan, at: str, gone: set[str]) -> str | None:
+    """What feeds a charge board once a link before it is gone; None where that is its supply itself."""
+    while at in gone:
+        link = plan.by_id[at]
+        assert isinstance(link, Fed)
+        at = link.fed_by
+    return None if isinstance(plan.by_id[at], Supply) else at
+
+
 def left_out(plan: Plan, part: Part) -> Plan | None:
     """The plan without a part that nothing hangs on, or without a link, whose place closes up.
 
@@ -88,18 +132,11 @@ def left_out(plan: Plan, part: Part) -> Plan | None:
     Plan or None
         None where others cannot do without it.
     """
-    if plan.fed.get(part.id) and not isinstance(part, Link):
+    hang = plan.fed.get(part.id, ())
+    if hang and not isinstance(part, Link):
         return None
-    update: dict[str, Any] = {}
-    for name in PART_LISTS:
-        kept = tuple(
-            altered(p, fed_by=part.fed_by) if isinstance(part, Link) and getattr(p, "fed_by", None) == part.id else p
-            for p in getattr(plan, name)
-            if p.id != part.id
-        )
-        if kept != getattr(plan, name):
-            update[name] = kept
+    moved = {p.id: part.fed_by for p in hang} if isinstance(part, Link) else {}
     try:
-        return remade(plan, update)
+        return remade(plan, without(plan, {part.id}, moved))
     except ValidationError:  # something names it
         return None

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from briskcell.model.changes import altered
+from briskcell.model.changes import without
 from briskcell.model.errors import FigureError
-from briskcell.model.kinds import PART_LISTS
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Balancer, ChargeBoard, Supply, Trickle
@@ -52,7 +51,7 @@ def remove(plan: Plan, part_id: str) -> Edit:
         beside: tuple[ChargeBoard | Trickle | Balancer, ...] = (*plan.chargers, *plan.trickles, *plan.balancers)
         gone |= {p.id for p in beside if p.charges == part_id}
     to = _new_home(plan, part, gone) if homeless else ""
-    return Edit(_without(plan, gone, {p.id: to for p in homeless}), _words(plan, part, homeless, to))
+    return Edit(checked(plan, without(plan, gone, {p.id: to for p in homeless})), _words(plan, part, homeless, to))
 
 
 def _new_home(plan: Plan, part: Part, gone: set[str]) -> str:
@@ -78,33 +77,6 @@ def _below(plan: Plan, at: Part, part_id: str) -> bool:
             return True
         at = plan.by_id[at.fed_by]
     return False
-
-
-def _without(plan: Plan, gone: set[str], moved: dict[str, str]) -> Plan:
-    """The plan without some parts, others fed from elsewhere, and nothing that names what is gone."""
-    update: dict[str, Any] = {}
-    for name in PART_LISTS:
-        kept = []
-        for p in getattr(plan, name):
-            if p.id in gone:
-                continue
-            change: dict[str, Any] = {"fed_by": moved[p.id]} if p.id in moved else {}
-            if isinstance(p, Load):
-                change |= {f: None for f in ("return_by", "driven_by") if getattr(p, f) in gone}
-            if isinstance(p, ChargeBoard) and p.fed_by in gone:
-                change["fed_by"] = _supply_side(plan, p.fed_by, gone)
-            kept.append(altered(p, **change) if change else p)
-        update[name] = tuple(kept)
-    return checked(plan, update)
-
-
-def _supply_side(plan: Plan, at: str, gone: set[str]) -> str | None:
-    """What feeds a charge board once a link before it is gone; None where that is its supply itself."""
-    while at in gone:
-        link = plan.by_id[at]
-        assert isinstance(link, Fed)
-        at = link.fed_by
-    return None if isinstance(plan.by_id[at], Supply) else at
 
 
 def _words(plan: Plan, part: Part, homeless: list[Any], to: str) -> str:
