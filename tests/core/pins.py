@@ -241,6 +241,14 @@ def words(value: Any) -> list[str]:
     return [value] if is_words(value) else []
 
 
+def figures_of(found: dict[str, Any]) -> dict[str, Any]:
+    return {k: numbers(v) for k, v in found.items()}
+
+
+def sentences_of(found: dict[str, Any]) -> dict[str, list[str]]:
+    return {k: said for k, v in found.items() if (said := words(v))}
+
+
 def file_of(name: str, *folder: str) -> Path:
     return FOLDER.joinpath(*folder, f"{name.replace(' ', '-')}.json")
 
@@ -258,8 +266,8 @@ def main() -> None:
     (FOLDER / "words").mkdir(parents=True, exist_ok=True)
     for name, ask in pinned().items():
         found = ask()
-        write(file_of(name), {k: numbers(v) for k, v in found.items()})
-        write(file_of(name, "words"), {k: said for k, v in found.items() if (said := words(v))})
+        write(file_of(name), figures_of(found))
+        write(file_of(name, "words"), sentences_of(found))
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from tests.core.pins import file_of, numbers, pinned, reason, words
+from tests.core.pins import figures_of, file_of, pinned, reason, sentences_of
 
 PINNED = pinned()
 now_of = cache(lambda name: PINNED[name]())
@@ -25,7 +25,7 @@ def apart(was: Any, now: Any) -> bool:
 @pytest.mark.parametrize("name", sorted(PINNED))
 def test_no_figure_of_an_assessment_moves(name: str) -> None:
     kept = json.loads(file_of(name).read_text("utf-8"))
-    now = {k: numbers(v) for k, v in now_of(name).items()}
+    now = figures_of(now_of(name))
     moved = [f"{k}: {kept.get(k)} -> {now.get(k)}  ({reason(k)})" for k in kept | now if apart(kept.get(k), now.get(k))]
     assert not moved, "\n".join(moved[:12])
 
@@ -33,6 +33,6 @@ def test_no_figure_of_an_assessment_moves(name: str) -> None:
 @pytest.mark.parametrize("name", sorted(PINNED))
 def test_no_sentence_of_an_assessment_changes_unseen(name: str) -> None:
     kept = json.loads(file_of(name, "words").read_text("utf-8"))
-    now = {k: said for k, v in now_of(name).items() if (said := words(v))}
+    now = sentences_of(now_of(name))
     moved = [f"{k}: {kept.get(k)} -> {now.get(k)}" for k in kept | now if kept.get(k) != now.get(k)]
     assert not moved, "\n".join(moved[:12])

@@ -71,40 +71,46 @@ def _no_short_behind(b: Console, board: Converter) -> Step:
     """No short behind a board."""
     parallel = sum(1.0 / p.draw.play.likely for p in b.loads if p.kind == "resistance_ohm" and above(b.plan, p) == board.id)
     least = min(0.7 / parallel, SHORT_OHM) if parallel else SHORT_OHM
+    return _no_short(
+        board,
+        f"behind {board.name}",
+        f"plus of {board.name}'s output",
+        least,
+        f"Below {least:.3g} Ω plus and minus are joined. Capacitors make it climb: wait until it stands.",
+        after=() if board.built_in else (f"pads:{board.id}",),
+    )
+
+
+def _no_short_on_lead(store: Store) -> Step:
+    """No short on the lead of a store."""
+    return _no_short(
+        store,
+        f"on the lead for {store.name}",
+        f"plus of the lead for {store.name}, switched on",
+        SHORT_OHM,
+        f"Below {SHORT_OHM:g} Ω the pack would feed a short.",
+        after=(f"pads:{store.id}",),
+        caution=f"{store.name} itself is not joined: the lead is measured, not the cells.",
+    )
+
+
+def _no_short(part: Part, where: str, red: str, least: float, why: str, *, after: tuple[str, ...], caution: str = "") -> Step:
+    """That at least so many ohms lie between plus and minus somewhere."""
     return Step(
-        key=f"short:{board.id}",
+        key=f"short:{part.id}",
         stage="joints",
-        title=f"No short behind {board.name}",
-        element=board.id,
-        red=f"plus of {board.name}'s output",
+        title=f"No short {where}",
+        element=part.id,
+        red=red,
         black="its minus",
         setting="ohms, 2 kΩ range",
         unit="Ω",
         low=least,
         likely=None,
         high=None,
-        after=(f"pads:{board.id}",) if not board.built_in else (),
-        why=f"Below {least:.3g} Ω plus and minus are joined. Capacitors make it climb: wait until it stands.",
-    )
-
-
-def _no_short_on_lead(store: Store) -> Step:
-    """No short on the lead of a store."""
-    return Step(
-        key=f"short:{store.id}",
-        stage="joints",
-        title=f"No short on the lead for {store.name}",
-        element=store.id,
-        red=f"plus of the lead for {store.name}, switched on",
-        black="its minus",
-        setting="ohms, 2 kΩ range",
-        unit="Ω",
-        low=SHORT_OHM,
-        likely=None,
-        high=None,
-        after=(f"pads:{store.id}",),
-        caution=f"{store.name} itself is not joined: the lead is measured, not the cells.",
-        why=f"Below {SHORT_OHM:g} Ω the pack would feed a short.",
+        after=after,
+        caution=caution,
+        why=why,
     )
 
 
