@@ -187,7 +187,7 @@ def test_the_next_start_puts_off_what_the_last_program_left_and_says_so_until_it
     bench.world.load_on, bench.world.load_a = True, 1.0
     first_of_all(tmp_path / "builds.sqlite3")
     assert not bench.world.load_on, "before anything else is loaded"
-    bench.world.load_on = True
+    bench.world.load_on, bench.world.load_a = True, 1.0  # one that is on and set to nothing would read as off
     bench.behave("load", "frozen")
     with closing(Workshop(tmp_path / "builds.sqlite3")) as again:
         (standing,) = again.letting_go.standing()
