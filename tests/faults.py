@@ -38,6 +38,12 @@ def doubtful_wish() -> Plan:
     return remade(plan, {"brief": plan.brief.model_copy(update={"hours": 9.5, "charge_hours": 14.0})})
 
 
+def early_lock_out() -> Plan:
+    plan = sanderling()
+    brief = plan.brief.model_copy(update={"hours": 2.0})
+    return replaced(remade(plan, {"brief": brief}), altered(plan.by_id["boost"], lockout_v=3.6))
+
+
 def slow_charger() -> Plan:
     plan = sanderling()
     brief = plan.brief.model_copy(update={"charge_hours": 6.0})
@@ -333,6 +339,7 @@ BROKEN: dict[str, Broken] = {
     "load-window": Broken(thin_wire_to_a_picky_screen, SANDERLING, [edit("loads/screen/window/low_v", "5.09 V")]),
     "runtime-brief": Broken(long_wish, SANDERLING, [edit("brief/hours", "12 h")]),
     "runtime-range": Broken(doubtful_wish, SANDERLING, [edit("brief/hours", "9.5 h")]),
+    "stranded": Broken(early_lock_out, SANDERLING, [edit("brief/hours", "2 h"), edit("converters/boost/lockout_v", "3.6 V")]),
     "charge-brief": Broken(slow_charger, SANDERLING, [edit("brief/charge_hours", "2 h")]),
     "cell-current": Broken(tired_cell, SANDERLING, [edit("packs/pack/cell/max_discharge_a", "1.5 A")]),
     "double-conversion": Broken(

@@ -298,7 +298,7 @@ def test_a_search_that_is_stopped_goes_on_from_what_it_judged(tmp_path: Path, mo
 @pytest.mark.usefixtures("short_search")
 def test_a_search_costs_what_is_to_be_bought_and_can_keep_to_the_drawer(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("briskcell.services.search.filling", lambda *_: None)
-    plan = set_value(sanderling(), "brief/hours", "3 h").plan
+    plan = set_value(sanderling(), "brief/hours", "6 h").plan
     own = plan.packs[0].cell.part_class
 
     def found(kind: str, rows: list[DrawerRow], plan: Plan = plan) -> list[dict[str, Any]]:

@@ -201,7 +201,7 @@ def test_the_one_page_lives_from_a_disk_and_asks_for_nothing(page: Page, tmp_pat
     expect(page.locator("h1")).to_have_text("</script><script>document.title='got'</script>")
     found = assess(curlew()).runtime
     assert found is not None
-    expect(page.locator('[data-is="left"]')).to_have_text("5 h 01 left")
+    expect(page.locator('[data-is="left"]')).to_have_text("5 h 00 left")
     expect(page.locator(".plot canvas")).to_have_count(2)
     before = page.locator(".map .tank-fill").get_attribute("height")
     page.get_by_label("State of charge, percent").fill("30")

@@ -71,7 +71,7 @@ def test_a_build_the_search_does_not_know_is_told_so(client: FlaskClient) -> Non
     assert "knows builds of one pack" in answer.text
 
 
-@pytest.mark.parametrize(("phases", "ends"), [("play 1h", "played to its end"), ("play 60h", "cuts off")])
+@pytest.mark.parametrize(("phases", "ends"), [("play 1h", "played to its end"), ("play 60h", "the warning is set to 3.04 V")])
 def test_the_command_line_plays_a_session_as_csv(tmp_path: Path, phases: str, ends: str) -> None:
     run = CliRunner()
     assert run.invoke(main, ["export-demo", str(tmp_path)]).exit_code == 0

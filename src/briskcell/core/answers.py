@@ -130,6 +130,7 @@ ANSWERS = (
     "starting_v",
 )
 # What hangs on the currents alone; and of a plan what these do not hang on.
+LATE = ("boost", "buck", "buck_boost", "linear", "protection")  # what resets a console and harms nothing
 OF_CURRENTS = (
     "draw",
     "runtimes",
@@ -141,7 +142,7 @@ OF_CURRENTS = (
     "spare_range",
     "resets",
     "collapse",
-    "end_soc",
+    "ends",
 )
 BESIDE = {
     "name",
@@ -216,6 +217,8 @@ class Answers:
         made = type(self)(plan, self.stock, report or self.report)
         if "op" in self.__dict__ and same_currents(self.plan, plan):
             made.__dict__["op"] = self.op.of_same(plan)
+            if plan.shutdown.warning_v != self.plan.shutdown.warning_v:
+                return made  # the same currents, for another time
             made.__dict__.update({name: self.__dict__[name] for name in OF_CURRENTS if name in self.__dict__})
         return made
 
@@ -284,7 +287,7 @@ class Answers:
             Its course on the store that ends play first.
         """
         known = {s.part_class: s for s in self.stock.supplies}
-        warns = self.plan.shutdown.warning_v or (self.reserve.under_load_v if self.reserve else None)
+        warns = self.reserve.under_load_v if self.reserve and self.plan.shutdown.warning_v is None else None
         lamps = [(lamp.load.name, lamp.soc) for lamp in self.lamps if lamp.soc is not None]
         course = self._course.begun(day.start_soc)
         return live_through(course, day, phases_of(self.plan, day, known), warning_v=warns, lamps=lamps, chance=self.resets)
@@ -342,28 +345,76 @@ class Answers:
         return charge_spread(self.op, self.charges[0]) if self.charges else None
 
     @cached_property
-    def end_soc(self) -> float:
-        """Where the packs themselves end play, whatever the boards do: headroom is asked down to here."""
-        return max((r.own_end_soc for r in self.runtimes), default=0.0)
+    def ends(self) -> tuple[float, ...]:
+        """State of charge of each store when play ends: all that is judged along a discharge is judged down to here."""
+        return self._after(min((r.judged_h for r in self.runtimes if r.judged_h is not None), default=None))
 
     @cached_property
-    def collapse(self) -> tuple[float, str] | None:
-        """The fullest (state of charge, state) at which the build collapses before its pack ends; None if nowhere."""
-        gone = self.op.flow.collapsed & self.op.down_to(self.end_soc)
-        if not self.plan.stores or not gone.any():
+    def needed_ends(self) -> tuple[float, ...]:
+        """State of charge of each store when the hours of the brief have been played; where play ends if that is sooner."""
+        found = self.runtime
+        return self.ends if found is None or self.falls_short else self._after(self.plan.brief.hours)
+
+    def _after(self, hours: float | None) -> tuple[float, ...]:
+        """State of charge of each store after some hours of play; where it stops if that is sooner, or where nothing draws."""
+        out = []
+        for found in self.runtimes:
+            if found.judged_h is None or hours is None or hours >= found.judged_h:
+                out.append(found.judged_soc)
+            else:
+                out.append(max(float(np.interp(hours, found.elapsed_h, self.op.soc)), found.judged_soc))
+        return tuple(out)
+
+    @property
+    def end_soc(self) -> float:
+        """State of charge, when play ends, of the store that ends it."""
+        return self.ends[self.pack_index or 0] if self.ends else 0.0
+
+    def end_of(self, element: str) -> float:
+        """State of charge, when play ends, of the store that an element is fed from."""
+        return self.ends[self.op.network.store_of(element)]
+
+    @cached_property
+    def collapse(self) -> tuple[float, str, int] | None:
+        """The fullest (state of charge, state, store) at which a tree collapses before play ends; None if nowhere."""
+        if not self.plan.stores:
             return None
-        point = int(np.flatnonzero(gone.any(axis=0))[0])
-        return float(self.op.soc[point]), STATES[int(np.flatnonzero(gone[:, point])[0])]
+        asked = np.stack([self.op.down_to(end) for end in self.ends], axis=-1)
+        gone = self.op.flow.lost[..., : len(self.ends)] & asked
+        if not gone.any():
+            return None
+        point = int(np.flatnonzero(gone.any(axis=(0, 2)))[0])
+        state, store = np.argwhere(gone[:, point])[0]
+        return float(self.op.soc[point]), STATES[state], int(store)
 
     @cached_property
     def headrooms(self) -> tuple[Headroom, ...]:
-        """Spare of everything with a limit."""
-        return headrooms(self.op, self.end_soc)
+        """Spare of everything with a limit, down to where play ends."""
+        return headrooms(self.op, self.ends)
+
+    @cached_property
+    def needed_headrooms(self) -> tuple[Headroom, ...]:
+        """The same, down to where the hours of the brief have been played."""
+        return headrooms(self.op, self.needed_ends)
+
+    @cached_property
+    def needed_windows(self) -> tuple[VoltsGot, ...]:
+        """What each part gets down to where the hours of the brief have been played."""
+        return volts_got(self.op, self.needed_ends)
+
+    def word_of(self, spare: Headroom) -> Word:
+        """The word for what has a limit. What a board falls short of after the hours that are wanted is *close*: a warning ends
+        play before. What can harm a cell or a wire is judged to the end."""
+        word = self.judged(spare.spare)
+        if word != "fails" or spare.kind not in LATE:
+            return word
+        sooner = next((h for h in self.needed_headrooms if (h.element, h.kind) == (spare.element, spare.kind)), spare)
+        return "fails" if self.judged(sooner.spare) == "fails" else "close"
 
     @cached_property
     def charges(self) -> tuple[Charge, ...]:
-        """One for each charge board, from where the packs themselves end play."""
-        return tuple(charge(self.op, board, self.end_soc) for board in self.plan.chargers)
+        """One for each charge board, from where play ends."""
+        return tuple(charge(self.op, b, self.end_of(b.charges)) for b in self.plan.chargers)
 
     @cached_property
     def differences(self) -> dict[str, list[Difference]]:
@@ -405,7 +456,7 @@ class Answers:
     @cached_property
     def windows(self) -> tuple[VoltsGot, ...]:
         """What each part gets within its window, down to the end of play."""
-        return volts_got(self.op, self.end_soc)
+        return volts_got(self.op, self.ends)
 
     @cached_property
     def board_figures(self) -> dict[str, BoardFigures]:

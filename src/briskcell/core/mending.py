@@ -16,6 +16,7 @@ from briskcell.core.brief.requirements import WISHES
 from briskcell.core.draw.bill import bill
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.packs import MOST_PARALLEL, other_packs
+from briskcell.core.moves.warning import lower_warning
 from briskcell.core.rules import RULES
 from briskcell.model.changes import left_out, remade, replaced
 from briskcell.model.figure import Figure
@@ -141,6 +142,8 @@ def _search(start: Assessment, most: int, ended: Callable[[], bool], met: Met) -
     best, best_rank = start, _rank(start)
     heap: list[tuple[tuple[float, ...], int, Assessment]] = [(best_rank, next(order), start)]
     seen = {best_rank}
+    for fix in lower_warning(start) if start.falls_short else ():  # a warning that ends play too soon hides what else is wrong
+        heap, judged = [(best_rank, next(order), met.judge(start, fix.plan))], judged + 1
     while heap and best.failures and judged < most and not ended():
         place, _, at = heapq.heappop(heap)
         rank = _rank(at)

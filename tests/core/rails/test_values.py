@@ -72,7 +72,7 @@ def test_headroom_is_asked_down_to_the_very_end_of_play(plan: Plan) -> None:
     """Between two points of the grid as where one lies right at the end; a point above it there is up to 0.05 more to spare."""
     a = assess(plan)
     exactly = np.union1d(a.op.soc, [a.end_soc])[::-1]
-    for read, solved in zip(a.headrooms, headrooms(operate(plan, exactly), a.end_soc), strict=True):
+    for read, solved in zip(a.headrooms, headrooms(operate(plan, exactly), a.ends), strict=True):
         assert (read.element, read.at_state) == (solved.element, solved.at_state)
         assert read.spare == pytest.approx(solved.spare, abs=0.003)
         assert read.input_v == pytest.approx(solved.input_v, abs=0.03)

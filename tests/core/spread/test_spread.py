@@ -84,7 +84,7 @@ def test_a_variant_of_the_batch_is_the_build_with_those_figures(made: object) ->
     for k, row in enumerate(rows, start=1):
         alone = assess(one_by_one(plan, of, row), STOCK)
         assert found.hours[k] / found.hours[0] == pytest.approx((alone.runtime.hours or 0) / exact, rel=4e-3)  # type: ignore[union-attr]
-        fine = headrooms(operate(alone.plan, np.linspace(1.0, 0.0, 2001)), alone.end_soc)
+        fine = headrooms(operate(alone.plan, np.linspace(1.0, 0.0, 2001)), alone.ends)
         assert found.spares[k] == pytest.approx([h.spare for h in fine], abs=0.012)
         lows = np.array([p.window.low_v for p in plan.loads])
         over = (alone.op.flow.loads_v - lows).min(axis=-1)[alone.op.used]

@@ -55,7 +55,8 @@ def resets_per_charge(a: Answers) -> Requirement:
     if chance is None:
         return Requirement(field="resets_per_charge", got="no play", state="unknown", why="Nothing plays yet.", station="pack")
     over = chance.expected > accepted
-    state: Word = "fails" if chance.expected > accepted + MAYBE else "close" if over else "holds"
+    late = not a.falls_short and chance.expected_by(a.plan.brief.hours) <= accepted + MAYBE
+    state: Word = "fails" if chance.expected > accepted + MAYBE and not late else "close" if over else "holds"
     why = "Parts that peak by chance, together." if chance.at_end > 0 else "Even all peaks at once overrun nothing."
     often = counted(chance.expected)
     return Requirement(field="resets_per_charge", got=often, state=state, why=why, station="pack", number="resets")
@@ -277,7 +278,7 @@ def margins(a: Answers) -> Requirement:
         field="margins",
         got=least.spare,
         unit="%",
-        state=a.judged(least.spare),
+        state=a.word_of(least),
         why=why,
         station="rails",
         number=f"headroom:{least.element}:{least.kind}",

@@ -17,7 +17,7 @@ from briskcell.core.engine.network import state_draws
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.sources import StoreCurves, cold_factor, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
-from briskcell.core.pack.runtime import board_stops
+from briskcell.core.pack.ending import board_stops, set_stops
 from briskcell.model.parts import STATES, State
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Store
@@ -120,6 +120,7 @@ class Course:
         lost, amps = fed.flow.lost[..., store], fed.flow.store_a(store)
         self.consoles = [Console(self.volts, self.volts * np.where(lost[s], 0, amps[s]), (~lost[s]).astype(float)) for s in State]
         self.stops = [list(board_stops(fed, store, [s])) for s in State]
+        self.warned = next(iter(set_stops(fed, store)), None)
         self._cells = Even(self.grid, self.curves.ocv_v, *self.fast, *self.slow)
         self._takes = [Even(self.volts, c.watts, c.carried) for c in self.consoles]
         self._margins = [Even(self.volts, *(stop.margin for stop in stops)) for stops in self.stops]
@@ -184,6 +185,8 @@ class Course:
             return "the store is empty"
         if at_v < self.curves.cutoff_v:
             return f"the store cuts off at {self.curves.cutoff_v:.2f} V"
+        if self.warned and state != State.PEAK and at_v < (self.op.plan.shutdown.warning_v or 0.0):
+            return self.warned.words
         when = " at the peak" if state == State.PEAK else ""
         guard = self.part.protection if isinstance(self.part, Pack) else None
         if guard and net_a > guard.trip_a.likely:

@@ -214,7 +214,7 @@ def stiff_output_v(converter: Converter, input_v: ArrayLike, output_a: ArrayLike
     return np.asarray(np.vectorize(stiff_v, otypes=[float])(*own, input_v, output_a))
 
 
-def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:
+def deliverable_a(converter: Converter, input_v: ArrayLike, output_v: ArrayLike | None = None) -> Array:
     """Most current a board can put out at an input voltage.
 
     Boost: ``(I_switch − ΔI/2)·(1 − D)``, ``1 − D = η·V_in/V_out``, ripple ``ΔI = V_in·D/(L·f)`` [1]_.
@@ -227,6 +227,8 @@ def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:
         The board.
     input_v : array_like, shape (...)
         Voltage at its input. [V]
+    output_v : array_like, broadcasts with ``input_v``, optional
+        Volts that it makes; its likely ones where not given. [V]
 
     Returns
     -------
@@ -239,7 +241,7 @@ def deliverable_a(converter: Converter, input_v: ArrayLike) -> Array:
     .. [2] B. Hauke, Basic Calculation of a Buck Converter's Power Stage, TI SLVA477B, 2015.
     """
     volts = np.maximum(np.asarray(input_v, dtype=float), 0.0)
-    out_v = converter.output_v.likely
+    out_v = np.asarray(converter.output_v.likely if output_v is None else output_v, dtype=float)
     limit = np.full(volts.shape, np.inf)
     if converter.output_limit_a is not None:
         limit = np.minimum(limit, converter.output_limit_a.likely)

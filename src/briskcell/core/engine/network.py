@@ -78,6 +78,10 @@ class Network:
         """Store that a load is fed from in the end."""
         return int(self.root_of_source[self.source_of_consumer[load]])
 
+    def store_of(self, element: str) -> int:
+        """Store that an element is fed from in the end; a store is its own."""
+        return int(self.root_of_source[self.source_of_element[self.position[element]]])
+
     @cached_property
     def root_of_unknown(self) -> NDArray[np.intp]:
         """Store behind each unknown of a sweep: the consumers, then the converters' outputs."""

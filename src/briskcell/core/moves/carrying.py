@@ -86,7 +86,7 @@ def stronger(assessed: Answers, weak: Headroom) -> Iterator[Fix]:
     near: list[Fix] = []
     for fix in found:
         spare = min(
-            (h.spare for h in headrooms(operate(fix.plan), assessed.end_soc) if h.element == weak.element and h.kind == weak.kind),
+            (h.spare for h in headrooms(operate(fix.plan), assessed.ends) if h.element == weak.element and h.kind == weak.kind),
             default=1.0,
         )
         told = Fix(fix.words, f"leaves {spare:.0%} to spare.", fix.plan)

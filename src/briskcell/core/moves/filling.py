@@ -46,6 +46,7 @@ def filling(a: Answers, cells: Sequence[Cell], most: int) -> Filling | None:
     if board is None or not isinstance(now, Supply):
         return None
     knots = [k for k in KNOTS if k <= most]
+    start = a.end_of(a.plan.packs[0].id)
     classes = (board, *(c for c in a.stock.chargers if c.part_class != board.part_class))
     number = {c.part_class: n for n, c in enumerate(classes)}
     hours = np.full((len(classes), len(cells), len(knots)), np.inf)
@@ -53,9 +54,11 @@ def filling(a: Answers, cells: Sequence[Cell], most: int) -> Filling | None:
         for j, count in enumerate(knots):
             pack = altered(plan.packs[0], cell=cell, parallel=count, strings=())
             there = replace(a.op, plan=replaced(plan, pack))
-            hours[0, k, j] = _hours(there, board, now, pack, a.end_soc)
+            hours[0, k, j] = _hours(there, board, now, pack, start)
             for made, supply in suiting(pack, board, now, a.stock):
-                hours[number[made.part_class], k, j] = _hours(there, placed(board, made), supply or now, pack, a.end_soc)
+                hours[number[made.part_class], k, j] = _hours(
+                    there, placed(board, made), supply or now, pack, a.end_of(a.plan.packs[0].id)
+                )
     known = np.isfinite(hours).any(axis=(1, 2))
     counts = np.arange(most + 1)
     table = np.stack([[np.interp(counts, knots, row) for row in rows] for rows in hours])

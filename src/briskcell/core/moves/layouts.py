@@ -7,7 +7,7 @@ from itertools import islice
 
 from briskcell.core.answers import Answers
 from briskcell.core.engine.converters import same_output
-from briskcell.model.changes import altered, replaced
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
@@ -47,7 +47,7 @@ def other_layouts(assessed: Answers, pack: Pack) -> Iterator[Fix]:
             changed = _sized(pack, cell, series, energy)
             if changed is None or not has_room(assessed, cell, series * changed.parallel):
                 continue
-            plan = _regulated(assessed, replaced(assessed.plan, changed), changed)
+            plan = _regulated(assessed, _warned(replaced(assessed.plan, changed), series / pack.series), changed)
             if plan is None:
                 continue
             words = f"{series} in series, {changed.parallel} in parallel of {cell.name}"
@@ -60,6 +60,14 @@ def other_layouts(assessed: Answers, pack: Pack) -> Iterator[Fix]:
                 continue
             for fix in islice(other_chargers(assessed.of(plan), altered(boards[0], part_class=""), pack=changed), 2):
                 yield Fix(f"{words}; {fix.words}", "and the regulators they need.", fix.plan)
+
+
+def _warned(plan: Plan, times: float) -> Plan:
+    """The plan with its warning at the same volts a cell."""
+    set_v = plan.shutdown.warning_v
+    if set_v is None or times == 1.0:
+        return plan
+    return remade(plan, {"shutdown": plan.shutdown.model_copy(update={"warning_v": round(set_v * times, 2)})})
 
 
 def _sized(pack: Pack, cell: Cell, series: int, energy_wh: float) -> Pack | None:

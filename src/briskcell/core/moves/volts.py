@@ -67,7 +67,7 @@ def more_volts(assessed: Answers, load: Load) -> Iterator[Fix]:
 
     def least_v(changed: Plan) -> float:
         op = operate(changed)
-        return float(op.flow.load_v(column)[:, op.down_to(assessed.end_soc)].min())
+        return float(op.flow.load_v(column)[:, op.down_to(assessed.end_of(load.id))].min())
 
     at: Fed = load
     best = plan

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
-from briskcell.core.pack.runtime import Runtime, board_stops, store_stops
+from briskcell.core.pack.ending import board_stops, store_stops
+from briskcell.core.pack.runtime import Runtime
 from briskcell.model.parts import State
 from briskcell.model.stores import Balancer, Capacitor, ChargeBoard, Pack
 from briskcell.model.tree import boards_above, source_of, stays_connected
@@ -20,7 +21,7 @@ MONTH_D = 30.44
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Reserve:
-    """Where the warning belongs: volts under load and at rest, and minutes of play left from then.
+    """Where the warning belongs: volts under load and at rest, and minutes of play left from then to the first stop but a warning.
 
     ``peak_minutes_sooner`` is how much sooner a peak lights the warning, the plan's own or this one, than steady play does.
     ``needed_wh`` is what the shutdown must find above the stop. ``enough`` says whether the plan's own warning, where it
@@ -55,7 +56,7 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
     Reserve or None
         None where nothing plays, or even a full store holds too little.
     """
-    if not found.hours:
+    if not found.unwarned_h:
         return None
     curves, soc = op.curves[store], op.soc
     shutdown = op.plan.shutdown
@@ -65,10 +66,10 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
     peak = np.where(op.flow.lost[State.PEAK, :, store], 0.0, op.store_v[State.PEAK, :, store])
     steps = -np.diff(soc) * 0.5 * (volts[1:] + volts[:-1]) * curves.capacity_ah
     spent = np.concatenate([[0.0], np.cumsum(steps)])
-    left = float(np.interp(-found.stop_soc, -soc, spent)) - spent
+    left = float(np.interp(found.unwarned_h, found.elapsed_h, spent)) - spent
     if left[0] < needed_wh:
         return None
-    asked_h = found.hours - shutdown.warning_minutes / 60.0
+    asked_h = found.unwarned_h - shutdown.warning_minutes / 60.0
     if asked_h <= 0:
         return None
     at = max(float(np.interp(-needed_wh, -left, soc)), float(np.interp(asked_h, found.elapsed_h, soc)))
@@ -86,7 +87,7 @@ def shutdown_reserve(op: Operating, found: Runtime, store: int = 0) -> Reserve |
         under_load_v=under_load,
         at_rest_v=reading(curves.ocv_v),
         peak_minutes_sooner=max(lit_h[0] - lit_h[1], 0.0) * 60.0,
-        minutes_left=max((found.hours - hours_at) * 60.0, 0.0),
+        minutes_left=max((found.unwarned_h - hours_at) * 60.0, 0.0),
         enough=None if warning is None else warning >= under_load - 0.005,
         peak_words=_met_by_a_peak(op, store, at) if State.PEAK in op.used else "",
     )

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import deliverable_a
+from briskcell.core.engine.kernel import SET_V
 from briskcell.core.engine.network import Network
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_rating_a
@@ -25,10 +26,13 @@ from briskcell.model.units import show
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
 Tied = tuple[float, tuple[int, ...]]  # the share of a game, and which parts peak as one in it
-Limit = tuple[str, str, Flags]  # an element, what of it is overrun in words, and where
+Limit = tuple[str, str, Array]  # an element, what of it is overrun in words, and the share of it that is left, below 0 where it is
 
 MOST_PARTS = 6  # whose peaks are combined exactly; the next larger ones are taken as always at their peak, on the safe side
-POINTS = 11  # states of charge that are solved
+# Of the way from full to the end, the states of charge that are solved: close where resets fall, in the last tenth of play.
+WAY = np.array([0.0, 0.2, 0.4, 0.55, 0.7, 0.8, 0.87, 0.91, 0.94, 0.96, 0.975, 0.99, 1.0])
+BETWEEN = 8  # places between two of them, at which what is left of a limit is read by straight lines
+STEEP = 0.05  # what is left of what knows only yes and no
 MOST_AT_ONCE = 50_000  # combinations, variants and points that are solved in one batch: some tens of megabytes
 SHARE, SECONDS = 0.05, 1.0  # of a part that does not say: a guess
 FUSE_TIMES = 2.1  # its rating, that a fuse carries through a short peak: IEC 60127-2, which lets 2.1 times pass for seconds
@@ -89,6 +93,14 @@ class Resets:
         first = "Resets from the start:" if self.free_hours < 0.05 else calm
         count = f"{self.expected:.0f}" if self.expected >= 10 else f"{self.expected:.2g}"
         return f"{first} up to about {often} at the end, {count} over a whole pack. {_blamed(self)}".strip()
+
+    def expected_by(self, hours: float) -> float:
+        """Resets expected in the first hours of a pack. [h]"""
+        whole = float(np.trapezoid(self.per_hour, self.elapsed_h))
+        if hours >= float(self.elapsed_h[-1]) or whole <= 0:
+            return self.expected
+        until = np.append(self.elapsed_h[self.elapsed_h < hours], hours)
+        return self.expected * float(np.trapezoid(np.interp(until, self.elapsed_h, self.per_hour), until)) / whole
 
 
 def counted(resets: float) -> str:
@@ -179,20 +191,21 @@ def resets(op: Operating, found: Runtime) -> Resets:
     """
     peaks = _peaks(op.plan, op.network)
     soc = _down_to(np.array([found.stop_soc]))
-    elapsed = np.interp(-soc[0], -op.soc, found.elapsed_h)
-    per_hour, share = np.zeros(POINTS), np.zeros(POINTS)
+    finely = _finely(soc[0])
+    elapsed = np.interp(-finely, -op.soc, found.elapsed_h)
+    per_hour, share = np.zeros(len(finely)), np.zeros(len(finely))
     culprits: tuple[Culprit, ...] = ()
     # All at once is the worst, and is solved already with all that could peak: where that overruns nothing, nothing does.
     if peaks.parts and found.hours and _meets_a_limit(op, op.down_to(found.stop_soc)):
         made = variants(op.plan, op.network, soc, likely(op.network))
         (share,), (per_hour,) = _rates(op.plan, made, peaks)
         if per_hour.any() or share.any():
-            culprits = _culprits(_limits(op.plan, made.only(slice(None), POINTS - 1), peaks.rows), peaks)
+            culprits = _culprits(_limits(op.plan, made.only(slice(None), len(WAY) - 1), peaks.rows), peaks)
     expected = float(np.trapezoid(per_hour, elapsed)) * _played(op.plan)
     feared = per_hour > LEAST_PER_HOUR
     free = float(elapsed[max(int(feared.argmax()) - 1, 0)] if feared.any() else elapsed[-1])
     return Resets(
-        soc=soc[0],
+        soc=finely,
         share=share,
         per_hour=per_hour,
         elapsed_h=elapsed,
@@ -233,13 +246,20 @@ def expected_resets(plan: Plan, network: Network, of: Factors, end_soc: Array, g
         return np.zeros(len(end_soc))
     soc = _down_to(end_soc)
     _, per_hour = _rates(plan, variants(plan, network, soc, of), peaks)
-    took = np.stack([np.interp(-at, -grid, hours) for at, hours in zip(soc, elapsed_h, strict=True)])
+    took = np.stack([np.interp(-at, -grid, hours) for at, hours in zip(_finely(soc), elapsed_h, strict=True)])
     return np.asarray(np.trapezoid(per_hour, took, axis=1) * _played(plan))
 
 
 def _down_to(end_soc: Array) -> Array:
-    """States of charge from full to where each ends, shape (n, POINTS)."""
-    return np.linspace(1.0, np.minimum(end_soc, 0.999), POINTS, axis=1)
+    """States of charge from full to where each ends, shape (n, len(WAY))."""
+    return np.asarray(1.0 + (np.minimum(end_soc, 0.999) - 1.0)[:, None] * WAY)
+
+
+def _finely(values: Array) -> Array:
+    """Values over the points that are solved, read between them as well: shape (..., n) to (..., (n − 1)·BETWEEN + 1)."""
+    share = np.arange(BETWEEN) / BETWEEN
+    between = values[..., :-1, None] + np.diff(values)[..., None] * share
+    return np.concatenate([between.reshape(*values.shape[:-1], -1), values[..., -1:]], axis=-1)
 
 
 def _played(plan: Plan) -> float:
@@ -250,7 +270,7 @@ def _played(plan: Plan) -> float:
 def _meets_a_limit(op: Operating, reach: Flags) -> bool:
     """Whether anything is overrun with all parts at their peak, as it is solved already."""
     limits = _overruns(op.plan, op.curves, op.flow, op.board_limit_a)
-    return any(over[State.PEAK, reach].any() for _, _, over in limits)
+    return any((left[State.PEAK, reach] < 0).any() for _, _, left in limits)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -321,68 +341,83 @@ def _rate_over_games(over: Flags, parts: tuple[Peaking, ...], tied: list[Tied]) 
 
 def _rates(plan: Plan, made: Variants, peaks: _Peaks) -> tuple[Array, Array]:
     """Share and rate of overrun of every variant, each (n, n_soc); combinations are asked from where all at once do."""
-    near = _over(_limits(plan, made, peaks.most))[1]
-    share, per_hour = np.zeros(near.shape), np.zeros(near.shape)
+    near = _left(_limits(plan, made, peaks.most))[1] < 0
+    share = np.zeros((len(near), (near.shape[1] - 1) * BETWEEN + 1))
+    per_hour = share.copy()
     rows = np.flatnonzero(near.any(axis=1))
     if not rows.size:
         return share, per_hour
-    first = int(near.any(axis=0).argmax())
+    first = max(int(near.any(axis=0).argmax()) - 1, 0)  # it begins somewhere after this one
+    if first == near.shape[1] - 1:
+        first -= 1
     size = max(1, MOST_AT_ONCE // (len(peaks.rows) * near.shape[1]))
     for some in (rows[k : k + size] for k in range(0, len(rows), size)):
-        over = _over(_limits(plan, made.only(some, first), peaks.rows))
-        share[some, first:], per_hour[some, first:] = _rate_over_games(over, peaks.parts, peaks.tied)
+        over = _finely(_left(_limits(plan, made.only(some, first), peaks.rows))) < 0
+        share[some, first * BETWEEN :], per_hour[some, first * BETWEEN :] = _rate_over_games(over, peaks.parts, peaks.tied)
     return share, per_hour
 
 
 def _limits(plan: Plan, made: Variants, which: Flags) -> list[Limit]:
-    """Everything that combinations of peaks can overrun, over variants and states of charge: flags of shape (m, n, n_soc)."""
+    """Everything that combinations of peaks can overrun, over variants and states of charge: shares of shape (m, n, n_soc)."""
     flow = made.peaking(which)
-    most = [deliverable_a(c, flow.converter_input_v(k)) for k, c in enumerate(made.network.converters)]
+    set_v = np.broadcast_to(made.boards.own[:, :, SET_V], (len(made.draw), len(made.network.converters)))
+    most = [deliverable_a(c, flow.converter_input_v(k), set_v[:, k, None]) for k, c in enumerate(made.network.converters)]
     return _overruns(plan, made.curves, flow, most)
 
 
-def _over(limits: list[Limit]) -> Flags:
-    """Where something is overrun, shape (combinations, variants, points)."""
-    return np.asarray(np.logical_or.reduce([over for _, _, over in limits]), dtype=bool)
+def _left(limits: list[Limit]) -> Array:
+    """The least share that is left of any limit, shape (combinations, variants, points); below 0 where one is overrun."""
+    return np.asarray(np.minimum.reduce([left for _, _, left in limits]))
+
+
+def _of(asked: Array, limit: Array | float) -> Array:
+    """Share of a limit that is left, from −1 to 1."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.nan_to_num(np.clip(1.0 - asked / limit, -1.0, 1.0), nan=-1.0)
+
+
+def _above(volts: Array, least_v: float) -> Array:
+    """Share of the least volts that something gets over them, from −1 to 1."""
+    return np.clip(volts / max(least_v, 1e-3) - 1.0, -1.0, 1.0)
 
 
 def _overruns(plan: Plan, curves: Sequence[StoreCurves], flow: Flow, most_a: Sequence[Array]) -> list[Limit]:
-    """Everything that a peak can overrun: the element, words, and where it does; ``most_a`` is what the boards can give. [A]"""
+    """Everything that a peak can overrun: the element, words, and what is left; ``most_a`` is what the boards can give. [A]"""
     net = flow.network
     out: list[Limit] = []
     for k, converter in enumerate(net.converters):
         if np.isfinite(most_a[k]).any():
-            out.append((converter.id, f"the current limit of {converter.name}", flow.output_a(k) > most_a[k]))
+            out.append((converter.id, f"the current limit of {converter.name}", _of(flow.output_a(k), most_a[k])))
         if converter.lockout_v is not None:
             volts = flow.converter_input_v(k)
-            out.append((converter.id, f"the lock-out of {converter.name}", volts < converter.lockout_v))
+            out.append((converter.id, f"the lock-out of {converter.name}", _above(volts, converter.lockout_v)))
     for k, load in enumerate(net.loads):
-        out.append((load.id, f"the window of {load.name}", flow.loads_v[..., k] < load.window.low_v))
+        out.append((load.id, f"the window of {load.name}", _above(flow.loads_v[..., k], load.window.low_v)))
     for k, store in enumerate(plan.stores):
         if isinstance(store, Pack):
             out += _pack_limits(store, curves[k], flow.branch_a[..., k], flow.store_v(k))
     for link in plan.links:
         rated = link_rating_a(link)
         if link.kind == "fuse" and rated is not None and link.id in net.branch:
-            out.append((link.id, f"{link.name}", flow.branch_a[..., net.branch[link.id]] > FUSE_TIMES * rated))
-    out.append((plan.stores[0].id, "what the path from the pack carries", flow.collapsed))
+            out.append((link.id, f"{link.name}", _of(flow.branch_a[..., net.branch[link.id]], FUSE_TIMES * rated)))
+    out.append((plan.stores[0].id, "what the path from the pack carries", np.where(flow.collapsed, -STEEP, STEEP)))
     return out
 
 
 def _pack_limits(pack: Pack, curves: StoreCurves, amps: Array, volts: Array) -> list[Limit]:
     cells = pack.string_cells
     most = sum((c.peak_discharge_a or c.max_discharge_a).likely for c in cells)
-    out = [(pack.id, f"what the cells of {pack.name} give", amps > most)]
+    out = [(pack.id, f"what the cells of {pack.name} give", _of(amps, most))]
     if pack.protection is not None:
-        out.append((pack.id, f"the trip of {pack.name}'s protection", amps > pack.protection.trip_a.likely))
+        out.append((pack.id, f"the trip of {pack.name}'s protection", _of(amps, pack.protection.trip_a.likely)))
     if curves.cutoff_is_protection:
-        out.append((pack.id, f"the cut-off of {pack.name}'s protection", volts < curves.cutoff_v))
+        out.append((pack.id, f"the cut-off of {pack.name}'s protection", _above(volts, curves.cutoff_v)))
     return out
 
 
 def _culprits(limits: list[Limit], peaks: _Peaks) -> tuple[Culprit, ...]:
     """The smallest combinations in overrun at the end of play, the likeliest first."""
-    parts, over = peaks.parts, _over(limits)
+    parts, over = peaks.parts, _left(limits) < 0
     found: list[Culprit] = []
     taken: list[int] = []
     for size in range(len(parts) + 1):
@@ -391,7 +426,7 @@ def _culprits(limits: list[Limit], peaks: _Peaks) -> tuple[Culprit, ...]:
             if not over[number].any() or any(t & number == t for t in taken):
                 continue
             taken.append(number)
-            element, words = next(((e, w) for e, w, o in limits if o[number].any()), ("", ""))
+            element, words = next(((e, w) for e, w, o in limits if (o[number] < 0).any()), ("", ""))
             inside = np.array([(m & number) == number for m in range(2 ** len(parts))])
             rate = float(_rate_over_games(inside, parts, peaks.tied)[1]) if chosen else 0.0
             found.append(Culprit(tuple(parts[k].load.name for k in chosen), element, words, rate))

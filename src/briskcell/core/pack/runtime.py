@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,22 +11,12 @@ from numpy.typing import ArrayLike, NDArray
 from briskcell.core.engine.operating import Operating, shares_of, used_states
 from briskcell.model.parts import State
 from briskcell.model.plan import Profile
-from briskcell.model.stores import Bank
 
-from .stops import collapse_margin, cutoff_margin, first_below, limit_margin, lockout_margin
+from .ending import WARNING, Stop, board_stops, set_stops, store_stops
+from .stops import first_below
 
 Array = NDArray[np.float64]
 NEVER_H = 1e9  # stands for the time in which next to nothing empties a pack
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Stop:
-    """One thing that can end play: its least margin over the steady states that happen; play ends where that falls below zero."""
-
-    cause: str
-    element: str
-    words: str
-    margin: Array
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,8 +24,10 @@ class Runtime:
     """Hours from full to the first stop, the stop, and what it leaves behind.
 
     ``hours`` is None where nothing draws from the pack. ``stops`` is every stop reached before empty, earliest first,
-    as (state of charge, stop). ``own_end_soc`` is where the store itself ends, whatever the boards do. ``gain_if_fixed_h`` is
-    what mending the first stop alone would add, up to ``next_words``.
+    as (state of charge, stop). ``own_end_soc`` is where the store itself ends, whatever the boards do. ``unwarned_h`` are the
+    hours to the first stop but a warning that is set. ``judged_soc`` and ``judged_h`` are where a build is judged down to: the
+    first stop that is not met with a full store already, since what never plays has not come to its end.
+    ``gain_if_fixed_h`` is what mending the first stop alone would add, up to ``next_words``.
     """
 
     hours: float | None
@@ -50,115 +42,11 @@ class Runtime:
     stops: tuple[tuple[float, Stop], ...]
     elapsed_h: Array
     own_end_soc: float
+    unwarned_h: float | None
+    judged_soc: float
+    judged_h: float | None
     gain_if_fixed_h: float
     next_words: str
-
-
-def store_stops(op: Operating, store: int, states: Sequence[State] | None = None) -> Iterator[Stop]:
-    """The stops that a store itself sets: its cut-off, and a draw it cannot carry at all.
-
-    Parameters
-    ----------
-    op : Operating
-        The solved build.
-    store : int
-        Which store.
-    states : sequence of State, optional
-        States asked; those that last where not given.
-
-    Yields
-    ------
-    Stop
-        Margins of shape (n_soc,).
-    """
-    curves, part, used = op.curves[store], op.plan.stores[store], list(states or op.steady)
-    guarded = curves.cutoff_is_protection
-    lost = op.flow.lost[..., store]
-    margin = cutoff_margin(op.store_v[..., store], used, curves.cutoff_v)
-    gives_way = curves.cutoff_v > 0 and _collapses_first(op, store, margin, used)
-    if curves.cutoff_v > 0 and not gives_way:
-        yield Stop(
-            cause="protection cut-off" if guarded else "cell cut-off",
-            element=part.id,
-            words=f"the {'protection board cuts off' if guarded else 'cells are empty'} at {curves.cutoff_v:.2f} V",
-            margin=margin,
-        )
-    if isinstance(part, Bank):
-        least = part.least_load_a.likely
-        yield Stop(
-            cause="bank switches off",
-            element=part.id,
-            words=f"{part.name} switches itself off below {least:.2f} A",
-            margin=np.where(lost, -1.0, op.flow.branch_a[..., store])[used].min(axis=0) - least,
-        )
-    yield Stop(
-        cause="collapse",
-        element=part.id,
-        words="the path from the pack cannot carry the draw",
-        margin=np.minimum(margin, collapse_margin(lost, used)) if gives_way else collapse_margin(lost, used),
-    )
-
-
-def _collapses_first(op: Operating, store: int, margin: Array, used: Sequence[State]) -> bool:
-    """Whether the draw can no longer be carried before the store has fallen to its cut-off.
-
-    The most that a path carries flows while half of the volts are lost on it; the store's own share of that loss is read
-    where the draw was carried last.
-    """
-    first = int(np.argmax(margin < 0))
-    state = next((s for s in used if op.flow.lost[s, first, store]), None)
-    if margin[first] >= 0 or state is None:
-        return False
-    if first == 0:
-        return True
-    consumers = op.network.root_of_unknown[: op.flow.consumer_v.shape[-1]] == store
-    ocv = float(op.curves[store].ocv_v[first - 1])
-    lost_in_store, lost_in_all = (
-        ocv - op.store_v[state, first - 1, store],
-        ocv - op.flow.consumer_v[state, first - 1, consumers].min(),
-    )
-    share = lost_in_store / max(lost_in_all, lost_in_store, 1e-9)
-    return bool(op.curves[store].ocv_v[first] * (1.0 - 0.5 * share) > op.curves[store].cutoff_v)
-
-
-def board_stops(op: Operating, store: int, states: Sequence[State] | None = None) -> Iterator[Stop]:
-    """The stops that the boards and parts of a store's tree set: lock-out, current limit, a load under its window.
-
-    Parameters
-    ----------
-    op : Operating
-        The solved build.
-    store : int
-        Which store.
-    states : sequence of State, optional
-        States asked; those that last where not given.
-
-    Yields
-    ------
-    Stop
-        Margins of shape (n_soc,).
-    """
-    used, lost = list(states or op.steady), op.flow.lost[..., store]
-    for k, converter in enumerate(op.network.converters):
-        if op.network.store_of_converter(k) != store:
-            continue
-        if converter.lockout_v is not None:
-            yield Stop(
-                cause="converter lock-out",
-                element=converter.id,
-                words=f"{converter.name} locks out at {converter.lockout_v:.2f} V in",
-                margin=lockout_margin(op.flow.converter_input_v(k), used, converter.lockout_v),
-            )
-        if np.isfinite(op.board_limit_a[k][used]).any():
-            margin = limit_margin(op.board_limit_a[k], op.flow.output_a(k), lost, used)
-            words = f"{converter.name} reaches its current limit"
-            yield Stop(cause="converter current limit", element=converter.id, words=words, margin=margin)
-    least = op.flow.loads_v[used].min(axis=0)
-    for k, load in enumerate(op.network.loads):
-        margin = least[..., k] - load.window.low_v
-        if op.network.store_of_load(k) == store and margin.min() < 0:
-            words = f"{load.name} falls below its {load.window.low_v:.2f} V"
-            yield Stop(cause="load under its window", element=load.id, words=words, margin=margin)
 
 
 def elapsed(soc: Array, current_a: Array, capacity_ah: ArrayLike) -> Array:
@@ -250,8 +138,8 @@ class Played:
 
     Attributes
     ----------
-    end, own_end : ndarray, shape (n,)
-        State of charge at the first stop, and at the store's own cut-off.
+    end : ndarray, shape (n,)
+        State of charge at the first stop.
     elapsed : ndarray, shape (n, n_soc)
         Hours from full down to each state of charge. [h]
     hours : ndarray, shape (n,)
@@ -259,7 +147,6 @@ class Played:
     """
 
     end: Array
-    own_end: Array
     elapsed: Array
     hours: Array
 
@@ -291,7 +178,7 @@ def played(soc: Array, own: Array, others: Sequence[Array], amps: Array, use: Pr
     end, mean = np.maximum(at.max(axis=0), 0.0), mean_current(amps, use)
     took = elapsed(soc, mean, capacity_ah)
     hours = np.where(mean.max(axis=-1) > 1e-9, hours_at(end, soc, took), np.nan)
-    return Played(end, np.maximum(at[0], 0.0), took, hours)
+    return Played(end, took, hours)
 
 
 def runtime(op: Operating, pack: int = 0) -> Runtime:
@@ -312,14 +199,17 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
     curves, soc = op.curves[pack], op.soc
     current = mean_current(op.flow.branch_a[..., pack], op.plan.use)
     hours = elapsed(soc, current, curves.capacity_ah)
-    own, boards = list(store_stops(op, pack)), list(board_stops(op, pack))
-    at_soc = first_below(np.stack([s.margin for s in (*own, *boards)]), soc)
-    met = [(float(at), s) for at, s in zip(at_soc, (*own, *boards), strict=True) if at >= 0]
+    own = list(store_stops(op, pack))
+    every = (*own, *board_stops(op, pack), *set_stops(op, pack))
+    at_soc = first_below(np.stack([s.margin for s in every]), soc)
+    met = [(float(at), s) for at, s in zip(at_soc, every, strict=True) if at >= 0]
     stops = tuple(sorted(met, key=lambda pair: -pair[0]))
     at, stop = stops[0] if stops else (0.0, None)
     own_ends = (float(at) for at, s in zip(at_soc, own, strict=False) if at >= 0 and s.cause != "collapse")
     own_end = max(own_ends, default=0.0)
     after, second = next(((s, p) for s, p in stops[1:] if stop and p.element != stop.element), (0.0, None))
+    judged = next((s for s, _ in stops if s < 1.0), 0.0)
+    unwarned = next((s for s, p in stops if p.cause != WARNING), 0.0)
     idle = not current.max() > 1e-9
     energy = _between(soc, curves.ocv_v, 1.0, at) * curves.capacity_ah
     ran = float(np.interp(at, soc[::-1], hours[::-1]))
@@ -337,6 +227,9 @@ def runtime(op: Operating, pack: int = 0) -> Runtime:
         stops=stops,
         elapsed_h=hours,
         own_end_soc=own_end,
+        unwarned_h=None if idle else float(np.interp(-unwarned, -soc, hours)),
+        judged_soc=judged,
+        judged_h=None if idle else float(np.interp(-judged, -soc, hours)),
         gain_if_fixed_h=max(float(np.interp(-after, -soc, hours)) - ran, 0.0),
         next_words=second.words if second else "the pack is empty",
     )

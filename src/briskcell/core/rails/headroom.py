@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,6 +18,7 @@ from briskcell.model.stores import Bank, Pack
 
 Array = NDArray[np.float64]
 Word = Literal["holds", "close", "fails", "unknown"]
+Limited = tuple[Pack | Bank | Converter | Link, str, Array, Array]  # a part, what of it is limited, what is asked, what it can give
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,15 +81,15 @@ def spare_of(demand_a: ArrayLike, limit_a: ArrayLike) -> Array:
         return np.asarray(np.maximum(np.where(limit > 0, 1.0 - demand / limit, -1.0), -1.0))
 
 
-def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
-    """Spare of every element with a limit, from full down to where the packs end.
+def headrooms(op: Operating, ends: Sequence[float]) -> tuple[Headroom, ...]:
+    """Spare of every element with a limit, from full down to where play ends.
 
     Parameters
     ----------
     op : Operating
         The solved build.
-    end_soc : float
-        State of charge at which the pack itself ends play; below it nothing is asked.
+    ends : sequence of float
+        State of charge of each store when play ends; below it nothing is asked.
 
     Returns
     -------
@@ -96,8 +97,16 @@ def headrooms(op: Operating, end_soc: float) -> tuple[Headroom, ...]:
         In the order of the current; elements whose limit the plan does not state are left out.
     """
     rows = list(_limited(op))
-    if not rows:
-        return ()
+    of = [op.network.store_of(part.id) for part, *_ in rows]
+    found: dict[int, Headroom] = {}
+    for store in set(of):
+        mine = [k for k, s in enumerate(of) if s == store]
+        found |= zip(mine, _headrooms(op, [rows[k] for k in mine], ends[store]), strict=True)
+    return tuple(found[k] for k in range(len(rows)))
+
+
+def _headrooms(op: Operating, rows: Sequence[Limited], end_soc: float) -> tuple[Headroom, ...]:
+    """Spare of elements of one store's tree."""
     # Where the whole build collapses no single part is to blame: the rule speaks of that by itself.
     gone = op.flow.collapsed
     end = End(op.soc, np.asarray(end_soc), gone)
@@ -143,7 +152,7 @@ class End:
     soc : ndarray, shape (n_soc,)
         States of charge that were solved, falling.
     end_soc : ndarray, shape () or (n,)
-        State of charge at which the pack itself ends play.
+        State of charge at which play ends.
     gone : ndarray of bool, shape (3, n_soc) or (3, n, n_soc)
         Whether the build has collapsed.
     """
@@ -215,7 +224,7 @@ def spares(op: Operating, end_soc: Array) -> Array:
     op : Operating
         Solved variants: arrays of shape (3, n, n_soc).
     end_soc : ndarray, shape (n,)
-        State of charge at which each variant's pack itself ends play.
+        State of charge at which play of each variant ends.
 
     Returns
     -------
@@ -227,7 +236,7 @@ def spares(op: Operating, end_soc: Array) -> Array:
     return np.stack(out, axis=1) if out else np.empty((len(end_soc), 0))
 
 
-def _limited(op: Operating) -> Iterator[tuple[Pack | Bank | Converter | Link, str, Array, Array]]:
+def _limited(op: Operating) -> Iterator[Limited]:
     """Every element with a limit: what of it is limited, what is asked of it, and what it can give."""
     flow, net = op.flow, op.network
     for k, pack in enumerate(op.plan.stores):

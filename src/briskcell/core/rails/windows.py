@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from briskcell.core.engine.operating import Operating
@@ -21,28 +22,25 @@ class VoltsGot:
     best_v: float
 
 
-def volts_got(op: Operating, end_soc: float) -> tuple[VoltsGot, ...]:
+def volts_got(op: Operating, ends: Sequence[float]) -> tuple[VoltsGot, ...]:
     """What every part gets.
 
     Parameters
     ----------
     op : Operating
         The solved build.
-    end_soc : float
-        State of charge down to which it plays.
+    ends : sequence of float
+        State of charge of each store when play ends.
 
     Returns
     -------
     tuple of VoltsGot
         In the order of the plan.
     """
-    volts = op.flow.loads_v[:, op.down_to(end_soc)]
-    return tuple(
-        VoltsGot(
-            load=load,
-            least_v=float(volts[..., k].min()),
-            most_v=float(volts[..., k].max()),
-            best_v=float(volts[..., k].max(axis=1).min()),
+    out = []
+    for k, load in enumerate(op.network.loads):
+        volts = op.flow.loads_v[:, op.down_to(ends[op.network.store_of_load(k)]), k]
+        out.append(
+            VoltsGot(load=load, least_v=float(volts.min()), most_v=float(volts.max()), best_v=float(volts.max(axis=1).min()))
         )
-        for k, load in enumerate(op.network.loads)
-    )
+    return tuple(out)

@@ -104,5 +104,5 @@ def _judged(plan: Plan, pack: Pack, thickness_mm: float) -> Candidate:
         thickness_mm=thickness_mm,
         mass_g=cell.mass_g and cell.mass_g * count,
         cost=None if cell.cost is None else cell.cost * count,
-        spare=min((h.spare for h in headrooms(op, found.own_end_soc)), default=1.0),
+        spare=min((h.spare for h in headrooms(op, [runtime(op, k).stop_soc for k in range(len(op.curves))])), default=1.0),
     )

@@ -35,7 +35,7 @@ CHUNK = 2048  # candidates judged at once: a few tens of megabytes
 class Scouted:
     """Candidates in columns: which cell, how many in parallel, which board, which gauge; and what each comes to.
 
-    ``runtime_h`` is from full to the first stop, ``spare`` the least of board and cells at the pack's end, ``thickness_mm``
+    ``runtime_h`` is from full to the first stop, ``spare`` the least of board and cells down to there, ``thickness_mm``
     that of the cells in one layer. All arrays have shape (n,).
     """
 
@@ -189,10 +189,12 @@ def _judge(
     others = [collapse_margin(lost, used), limit_margin(limit, out_a, lost, used)]
     if board.lockout_v is not None:
         others.append(lockout_margin(flow.converter_input_v(0), used, board.lockout_v))
+    if (warning_v := plan.shutdown.warning_v) is not None:
+        others.append(cutoff_margin(flow.store_v(), used, warning_v))
     found = played(COARSE_SOC, own, others, amps, plan.use, tables.capacity_ah[cell] * count)
-    own_end = End(COARSE_SOC, found.own_end, flow.collapsed)
+    end = End(COARSE_SOC, found.end, flow.collapsed)
     # Links behind the wire carry what the store gives, so the smallest rating stands for all of them.
     rating = min([tables.trip_a, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])
     most = np.broadcast_to(np.minimum(tables.most_a[cell] * count, rating)[:, None], amps.shape)
-    spare = np.minimum(own_end.least(out_a, limit), own_end.least(amps, most))
+    spare = np.minimum(end.least(out_a, limit), end.least(amps, most))
     return np.stack([np.nan_to_num(found.hours, nan=NEVER_H), tables.energy_wh[cell] * count, spare])

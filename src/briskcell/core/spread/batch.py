@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from briskcell.core.engine.network import Network, compile_network
 from briskcell.core.engine.operating import SOC_EPSILON, Operating, steady_states, used_states
 from briskcell.core.engine.variants import Factors, variants
-from briskcell.core.pack.runtime import board_stops, played
+from briskcell.core.pack.ending import board_stops, set_stops
+from briskcell.core.pack.runtime import played
 from briskcell.core.pack.stops import collapse_margin, cutoff_margin
 from briskcell.core.rails.headroom import spares
 from briskcell.model.plan import Plan
@@ -34,7 +35,7 @@ class Solved:
     hours : ndarray
         From full to the first stop; nan where nothing plays. [h]
     spares : ndarray, shape (n, n_elements)
-        Least spare of each element that has a limit, down to where the store itself ends play.
+        Least spare of each element that has a limit, down to the stop.
     volts : ndarray
         Least volts above the windows of the loads, down to the stop; below 0 where one is left, nan where none is asked. [V]
     end : ndarray
@@ -116,7 +117,7 @@ def _answers(op: Operating, capacity_ah: Array, store: int) -> Solved:
     """A batched operating point read as a single one is: the same stops, the same integral."""
     used, curves, lost = steady_states(op.plan.use), op.curves[store], op.flow.lost[..., store]
     own = cutoff_margin(op.flow.store_v(store), used, curves.cutoff_v)
-    others = [collapse_margin(lost, used), *(s.margin for s in board_stops(op, store))]
+    others = [collapse_margin(lost, used), *(s.margin for s in (*board_stops(op, store), *set_stops(op, store)))]
     found = played(SOC, own, others, op.flow.branch_a[..., store], op.plan.use, capacity_ah)
     volts = np.full(len(found.end), np.nan)
     mine = [k for k in range(len(op.network.loads)) if op.network.store_of_load(k) == store]
@@ -124,4 +125,4 @@ def _answers(op: Operating, capacity_ah: Array, store: int) -> Solved:
         lows = np.array([p.window.low_v for p in op.network.loads])
         over = (op.flow.loads_v - lows)[used_states(op.plan.use)][..., mine].min(axis=(0, -1))
         volts = np.where(found.end[:, None] - SOC_EPSILON <= SOC, over, np.inf).min(axis=-1)
-    return Solved(found.hours, spares(op, found.own_end), volts, found.end, found.elapsed)
+    return Solved(found.hours, spares(op, found.end), volts, found.end, found.elapsed)

@@ -198,7 +198,7 @@ def _lowest(assessed: Assessment, element: str) -> float | None:
     op = assessed.op
     if element not in op.network.position:
         return None
-    reach = op.soc >= assessed.end_soc - 1e-9
+    reach = op.down_to(assessed.end_of(element))
     return float(op.flow.element_v[..., op.network.position[element]][:, reach].min())
 
 
@@ -208,7 +208,7 @@ def voltage(assessed: Assessment, element: str) -> Working | None:
     if element not in op.network.position:
         return None
     volts = op.flow.element_v[..., op.network.position[element]]
-    reach = op.soc >= assessed.end_soc - 1e-9
+    reach = op.down_to(assessed.end_of(element))
     inputs = [
         computed("V most", "Highest, over charge and states", float(volts[:, reach].max()), "V", "solved tree"),
         computed("V least", "Lowest, over charge and states", float(volts[:, reach].min()), "V", "solved tree"),

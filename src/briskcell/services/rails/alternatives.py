@@ -86,7 +86,7 @@ def _apart(assessed: Assessment, board: Converter, charger: ChargeBoard) -> Plan
         if found.part.kind != "boost" or found.part.combined or not same_output(found.part, board):
             continue
         best = _with(assessed.plan, board, charger, found.key, APART_CHARGER)
-        spares = [h.spare for h in headrooms(operate(best), assessed.end_soc) if h.element == board.id]
+        spares = [h.spare for h in headrooms(operate(best), assessed.ends) if h.element == board.id]
         if min(spares, default=0.0) >= assessed.plan.brief.margins.comfortable:
             break
     return best or assessed.plan

@@ -8,10 +8,14 @@ from functools import partial
 from briskcell.core.answers import Answers
 from briskcell.core.engine.sources import current_limit_a
 from briskcell.core.moves.boards import other_boards, other_rails
+from briskcell.core.moves.carrying import carried
 from briskcell.core.moves.charging import gentle, other_chargers
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.packs import other_packs
+from briskcell.core.moves.volts import more_volts
+from briskcell.core.moves.warning import lower_warning
+from briskcell.core.pack.ending import WARNING
 from briskcell.core.rails.headroom import judged
 from briskcell.model.changes import replaced
 from briskcell.model.parts import Converter, Load
@@ -20,6 +24,7 @@ from briskcell.model.units import show
 
 from ..registry import Finding, missed_by, rule
 
+STRANDED = 0.1  # of a pack's energy left inside, worth a word: what a board that locks out early costs
 TYPICAL_PATH = 0.85  # of the pack's energy that reaches the parts, where nothing plays yet to tell
 TYPICAL_USE = 0.95  # of a pack's energy that can be used down to its cut-off
 
@@ -42,6 +47,25 @@ def runtime_brief(assessed: Answers) -> Iterator[Finding]:
         partial(_what_stops_it, assessed),
         "Draw less, or make room for a larger pack.",
     )
+
+
+@rule(
+    "stranded",
+    station="pack",
+    shown=("pack/answers",),
+    worst="close",
+    source="Energy left down to the pack's own end, ∫ OCV dQ",
+)
+def stranded(assessed: Answers) -> Iterator[Finding]:
+    """No board and no part ends play with much of the pack's energy still inside."""
+    found = assessed.runtime
+    if found is None or not found.hours or assessed.falls_short or found.stop_cause in (WARNING, "bank switches off"):
+        return
+    if found.stranded_wh > STRANDED * found.energy_wh:
+        cause = f"Play ends because {found.stop_words}, with {show(found.stranded_wh, 'Wh')} of {show(found.energy_wh, 'Wh')} still inside."
+        share = found.stranded_wh / found.energy_wh
+        search = partial(_what_stops_it, assessed)
+        yield Finding("close", found.stop_element, cause, share, search, "A board or part that works from fewer volts plays on.")
 
 
 @rule(
@@ -78,7 +102,12 @@ def _what_stops_it(assessed: Answers) -> Iterator[Fix]:
     if isinstance(stopper, Converter):
         yield from other_boards(assessed, stopper)
     if isinstance(stopper, Load):
+        yield from more_volts(assessed, stopper)
         yield from other_rails(assessed, stopper)
+    if found and found.stop_cause == WARNING:
+        yield from lower_warning(assessed)
+    if found and found.stop_cause == "collapse":
+        yield from carried(assessed)
     yield from _more_cells(assessed)
     for pack in assessed.plan.packs:
         yield from other_layouts(assessed, pack)

@@ -218,14 +218,14 @@ def one_of_each(assessed: Answers) -> Iterator[Finding]:
 def shutdown(assessed: Answers) -> Iterator[Finding]:
     """When the warning comes, enough is left for a clean shutdown."""
     plan, found = assessed.plan, assessed.runtime
-    if found is None or not found.hours or assessed.pack_index is None or not card_loads(plan):
+    if found is None or not found.unwarned_h or assessed.pack_index is None or not card_loads(plan):
         return
     element, reserve = plan.stores[assessed.pack_index].id, assessed.reserve
     if reserve is None:
         asked = plan.shutdown.warning_minutes
         cause = "Even a full store holds too little for a clean shutdown."
-        if asked >= found.hours * 60.0:
-            cause = f"The warning is to leave {asked:.0f} min of play; the whole store gives {found.hours * 60.0:.0f} min."
+        if asked >= found.unwarned_h * 60.0:
+            cause = f"The warning is to leave {asked:.0f} min of play; the whole store gives {found.unwarned_h * 60.0:.0f} min."
         yield Finding("fails", element, cause, 1.0, advice="Use a larger store, or ask for fewer minutes.")
         return
     at = f"at {reserve.under_load_v:.2f} V under load or {reserve.at_rest_v:.2f} V at rest"

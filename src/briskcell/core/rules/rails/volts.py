@@ -7,15 +7,18 @@ from functools import partial
 from itertools import islice
 
 import numpy as np
+from numpy.typing import NDArray
 
-from briskcell.core.answers import Answers
+from briskcell.core.answers import LATE, Answers
 from briskcell.core.engine.converters import typical_efficiency
 from briskcell.core.moves.boards import hung, input_range_v, other_boards, other_rails
 from briskcell.core.moves.carrying import carried, stronger
 from briskcell.core.moves.fix import Fix, only, placed, within
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.volts import more_volts, within_window
+from briskcell.core.moves.warning import higher_warning
 from briskcell.core.rails.fewest import straight_on
+from briskcell.core.rails.headroom import Headroom
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter, Link, Load, State
 from briskcell.model.plan import Plan
@@ -33,17 +36,19 @@ HEALTHY_V = (3.4, 4.25)  # that a board takes for a lithium cell in order: betwe
 def headroom(assessed: Answers) -> Iterator[Finding]:
     """Every board, wire, switch, plug, fuse and protection keeps current to spare at its worst moment."""
     if (lost := assessed.collapse) is not None:
-        soc, state = lost
+        soc, at, store = lost
+        late = soc < assessed.needed_ends[store]
+        told = f"At {soc:.0%} charge, all at {at}, the volts collapse: the path from the pack cannot carry what is asked."
         yield Finding(
-            "fails",
-            assessed.plan.stores[0].id,
-            f"At {soc:.0%} charge, all at {state}, the volts collapse: the path from the pack cannot carry what is asked.",
+            "close" if late else "fails",
+            assessed.plan.stores[store].id,
+            f"{told}{_late(assessed) if late else ''}",
             3.0,
-            partial(carried, assessed),
+            partial(_carried, assessed, soc),
             "Thicker wire, a stronger pack, or less draw at once.",
         )
     for h in assessed.headrooms:
-        state = assessed.judged(h.spare)
+        state = assessed.word_of(h)
         if state == "holds" or h.kind == "cells":
             continue
         moment = f"At {h.at_soc:.0%} charge, all at {h.at_state},"
@@ -51,16 +56,42 @@ def headroom(assessed: Answers) -> Iterator[Finding]:
             cause = f"{moment} {h.name} is asked for {show(h.demand_a, 'A')} and can give {show(h.limit_a, 'A')}."
         else:
             cause = f"{moment} {h.name} has {h.spare:.0%} to spare ({show(h.demand_a, 'A')} of {show(h.limit_a, 'A')})."
-        yield Finding(state, h.element, cause, -h.spare, partial(stronger, assessed, h), "Choose a part with a higher rating.")
+        if state != assessed.judged(h.spare):
+            cause += _late(assessed)
+        yield Finding(state, h.element, cause, -h.spare, partial(_stronger, assessed, h), "Choose a part with a higher rating.")
+
+
+def _late(assessed: Answers) -> str:
+    """That something happens after the hours that are wanted."""
+    return f" That is after the {show(assessed.plan.brief.hours, 'h')} that are wanted."
+
+
+def _carried(assessed: Answers, soc: float) -> Iterator[Fix]:
+    above = assessed.op.soc[assessed.op.soc > soc + 1e-9]
+    yield from higher_warning(assessed, above[-1:].tolist())
+    yield from carried(assessed)
+
+
+def _stronger(assessed: Answers, weak: Headroom) -> Iterator[Fix]:
+    """A warning that ends play before it comes to that, where the hours allow; then a part that gives more."""
+    if weak.kind in LATE:
+        margins, least = assessed.plan.brief.margins, weak.spare_now.min(axis=0)
+        yield from higher_warning(assessed, [_last_with(least, assessed.op.soc, m) for m in (margins.comfortable, margins.close)])
+    yield from stronger(assessed, weak)
+
+
+def _last_with(spare: NDArray[np.float64], soc: NDArray[np.float64], least: float) -> float:
+    """The lowest state of charge down to which something has so much to spare."""
+    short = np.flatnonzero(spare < least)
+    return float(soc[max(int(short[0]) - 1, 0)]) if short.size else float(soc[-1])
 
 
 @rule("load-window", station="rails", shown=("rails/windows",), source="The part's own window of volts")
 def load_window(assessed: Answers) -> Iterator[Finding]:
     """Every part gets volts within its window, from a full pack to the end, at rest, in play and at the peak."""
-    op = assessed.op
-    if not op.network.loads or op.flow.collapsed[:, op.down_to(assessed.end_soc)].any():
+    if not assessed.op.network.loads or assessed.collapse is not None:
         return  # the headroom rule speaks of a build that cannot be carried
-    for got in assessed.windows:
+    for got, needed in zip(assessed.windows, assessed.needed_windows, strict=True):
         load, window, low, high = got.load, got.load.window, got.least_v, got.most_v
         # Beyond what a part was seen to run on nobody knows: that is no failure, and no promise.
         beyond = "unknown" if window.partly_known else "fails"
@@ -85,14 +116,24 @@ def load_window(assessed: Answers) -> Iterator[Finding]:
             )
         if low < window.low_v - 1e-9:
             when = "at the end of the pack" if got.best_v >= window.low_v else "in play"
+            late = needed.least_v >= window.low_v - 1e-9
+            cause = f"{load.name} sees {low:.2f} V {when}, {needs} {window.low_v:.2f} V."
             yield Finding(
-                beyond,
+                "close" if late and beyond == "fails" else beyond,
                 load.id,
-                f"{load.name} sees {low:.2f} V {when}, {needs} {window.low_v:.2f} V.",
+                f"{cause}{_late(assessed) if late else ''}",
                 missed_by(low, window.low_v),
-                partial(more_volts, assessed, load),
+                partial(_more_volts, assessed, load),
                 "Feed it from a rail with a higher voltage.",
             )
+
+
+def _more_volts(assessed: Answers, load: Load) -> Iterator[Fix]:
+    """A warning that ends play before a peak leaves the window, where the hours allow; then a rail that gives more."""
+    op, k = assessed.op, assessed.op.network.loads.index(load)
+    over = op.flow.loads_v[..., k].min(axis=0) - load.window.low_v
+    yield from higher_warning(assessed, [_last_with(over, op.soc, 0.0)])
+    yield from more_volts(assessed, load)
 
 
 @rule("input-window", station="rails", shown=("rails/windows",), source="The board's sheet")
@@ -162,7 +203,7 @@ def double_conversion(assessed: Answers) -> Iterator[Finding]:
 def _straight(assessed: Answers, board: Converter, first: Converter, lost: float) -> Iterator[Fix]:
     """The second board beside the first, where its input accepts the store's volts and it still steps the right way."""
     op = assessed.op
-    volts = op.flow.converter_input_v(op.network.converters.index(first))[:, op.down_to(assessed.end_soc)]
+    volts = op.flow.converter_input_v(op.network.converters.index(first))[:, op.down_to(assessed.end_of(first.id))]
     low, high = float(volts.min()), float(volts.max())
     if high > (board.input_max_v or high) or low < (board.lockout_v or 0.0):
         return
@@ -279,7 +320,7 @@ def battery_measure(assessed: Answers) -> Iterator[Finding]:
         boards = boards_above(assessed.plan, load) if load.measures_battery else ()
         if not boards:
             continue
-        volts = op.flow.loads_v[:, op.down_to(assessed.end_soc), k]
+        volts = op.flow.loads_v[:, op.down_to(assessed.end_of(load.id)), k]
         least, most = float(volts.min()), float(volts.max())
         if HEALTHY_V[0] <= least and most <= HEALTHY_V[1]:
             yield Finding(

@@ -130,7 +130,7 @@ def _handles(boards: tuple[Converter, ...], scale: Scale) -> list[Handle]:
 
 def _board(assessed: Assessment, index: int, board: Converter, figures: BoardFigures) -> dict[str, Any]:
     op = assessed.op
-    input_v = op.flow.converter_input_v(index)[:, op.down_to(assessed.end_soc)]
+    input_v = op.flow.converter_input_v(index)[:, op.down_to(assessed.end_of(board.id))]
     found = next((h for h in assessed.headrooms if h.element == board.id), None)
     return {
         "board": board,
