@@ -222,6 +222,14 @@ def hair_wire() -> Plan:
     return replaced(plan, altered(plan.by_id["w-pack"], awg=36.0, strands_in_bundle=12, insulation_c=50.0, length_m=0.03))
 
 
+def far_fuse() -> Plan:
+    return replaced(sanderling(), altered(sanderling().by_id["w-pack"], length_m=0.6))
+
+
+def low_volts_switch() -> Plan:
+    return replaced(curlew(), altered(curlew().by_id["switch"], rating_v=5.0))
+
+
 def coiled_wire() -> Plan:
     return replaced(sanderling(), altered(sanderling().by_id["w-controls"], run_m=0.08))
 
@@ -297,7 +305,7 @@ def naked_cells() -> Plan:
 def hair_behind_a_buck() -> Plan:
     wire = curlew().by_id["w-fan"]
     assert isinstance(wire, Link)
-    return replaced(curlew(), altered(wire, awg=28.0))
+    return replaced(curlew(), altered(wire, awg=32.0, insulation_c=80.0))
 
 
 def fierce_supply() -> Plan:
@@ -428,7 +436,9 @@ BROKEN: dict[str, Broken] = {
     "trickle-current": Broken(eager_panel, SANDERLING, [add("hub-6v"), edit("packs/pack/cell/max_charge_a", "0.1 A")]),
     "trickle-end": Broken(endless_crank, SANDERLING, [add("crank-12v")]),
     "protected-cells": Broken(naked_cells, SANDERLING, [("protect", {"part": "pack"})]),
-    "short-lasts": Broken(hair_behind_a_buck, CURLEW, [edit("links/w-fan/awg", "28")]),
+    "short-lasts": Broken(hair_behind_a_buck, CURLEW, [edit("links/w-fan/awg", "32"), edit("links/w-fan/insulation_c", "80 °C")]),
+    "unfused-lead": Broken(far_fuse, SANDERLING, [edit("links/w-pack/length_m", "60 cm")]),
+    "rated-volts": Broken(low_volts_switch, CURLEW, [edit("links/switch/rating_v", "5 V")]),
     "slack": Broken(coiled_wire, SANDERLING, [edit("links/w-controls/run_m", "8 cm")]),
     "case-heat": Broken(closed_box, CURLEW, [edit("case/vents", "false"), edit("case/fan", "false")]),
     "part-heat": Broken(

@@ -141,7 +141,10 @@ def answers(a: Assessment) -> Iterator[tuple[str, Any]]:
     for link in a.links:
         yield f"wire {link.link.id}", (link.amps, link.drop_v, link.rise_k, link.allowed_k, link.excess_m)
     for f in a.fuses:
-        yield f"wire {f.fuse.id} fuse", (f.peak_a, f.holds_a, f.fault_a, f.opens_after_s, f.melts_after_s, f.words)
+        yield (
+            f"wire {f.fuse.id} fuse",
+            (f.peak_a, f.holds_a, f.lets_a, f.fault_a, f.opens_after_s, f.carries_a, f.worst and f.worst.reaches_c, f.words),
+        )
     for board in board_figures(op).values():
         yield f"rail {board.board.id}", (board.taken_w, board.given_w, board.efficiency, board.rise_k)
     for w in a.headrooms:
@@ -159,7 +162,18 @@ def answers(a: Assessment) -> Iterator[tuple[str, Any]]:
         yield f"case shares {row}", [(w.element, w.watts) for w in shares]
     yield "case drifts", [(d.element, d.kind, d.value, d.limit, d.asked) for d in a.drifts]
     for short in a.shorts:
-        yield f"wire {short.link.id} short", (short.fault_a, short.opener, short.opens_s, short.reaches_c, short.held_by)
+        yield (
+            f"wire {short.link.id} short",
+            (
+                short.fault_a,
+                short.dead.opener,
+                short.dead.opens_s,
+                short.dead.reaches_c,
+                short.worst.amps,
+                short.worst.reaches_c,
+                short.held_by,
+            ),
+        )
     yield "wire touches", [(t.store.id, t.volts, t.amps) for t in a.lead_touches]
     yield "wire pieces", [(p.link.id, p.colour, p.length_m, p.near, p.far) for p in a.pieces]
     yield "wire joints", [(j.key, j.to, j.after, j.guard, j.ohm, j.live_later) for j in a.joints]

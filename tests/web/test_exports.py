@@ -205,7 +205,7 @@ def test_the_one_page_lives_from_a_disk_and_asks_for_nothing(page: Page, tmp_pat
     expect(page.locator(".plot canvas")).to_have_count(2)
     before = page.locator(".map .tank-fill").get_attribute("height")
     page.get_by_label("State of charge, percent").fill("30")
-    expect(page.locator('[data-is="left"]')).to_have_text("1 h 58 left")
+    expect(page.locator('[data-is="left"]')).to_have_text("1 h 56 left")
     page.get_by_text("Peak", exact=True).click()
     after = page.locator(".map .tank-fill").get_attribute("height")
     assert [float(before or 0), float(after or 0)] == pytest.approx([114 * 0.7, 114 * 0.3], abs=0.6)

@@ -42,7 +42,7 @@ from briskcell.core.wiring.cutting import Piece, colour_of, pieces, to_buy
 from briskcell.core.wiring.fuses import REFERENCE_C, FuseCheck, check_fuses, fuse_holds_a
 from briskcell.core.wiring.harness import LinkCheck, check_links
 from briskcell.core.wiring.order import Joint, build_order
-from briskcell.core.wiring.shorts import LeadTouch, ShortCheck, check_shorts, lead_touches
+from briskcell.core.wiring.shorts import Lead, LeadTouch, ShortCheck, check_shorts, lead_touches, unfused_leads
 from briskcell.model.changes import remade
 from briskcell.model.differing import Difference, differing
 from briskcell.model.parts import STATES, Colour, Converter, Link, Load, Part, State
@@ -119,6 +119,7 @@ ANSWERS = (
     "left_h",
     "windows",
     "heat_shares",
+    "leads",
     "lead_touches",
     "pieces",
     "to_buy",
@@ -471,7 +472,7 @@ class Answers:
     @cached_property
     def first_moments(self) -> tuple[FirstMoment, ...]:
         """What each part that states its inrush pulls, against what its board can give."""
-        return first_moments(self.op)
+        return first_moments(self.op, self.ends)
 
     @cached_property
     def direct_feeds(self) -> tuple[DirectFeed, ...]:
@@ -504,12 +505,12 @@ class Answers:
     @cached_property
     def links(self) -> tuple[LinkCheck, ...]:
         """Every conductor at its worst moment."""
-        return check_links(self.op, self.heat.air_c)
+        return check_links(self.op, self.ends, self.heat.air_c)
 
     @cached_property
     def fuses(self) -> tuple[FuseCheck, ...]:
         """Every fuse."""
-        return check_fuses(self.op, self.heat.air_c)
+        return check_fuses(self.op, self.ends, self.heat.air_c)
 
     @cached_property
     def laid(self) -> tuple[tuple[Block, ...], tuple[Solid, ...]]:
@@ -531,6 +532,11 @@ class Answers:
     def shorts(self) -> tuple[ShortCheck, ...]:
         """Every wire with a short at its far end."""
         return check_shorts(self.op, self.heat.air_c)
+
+    @cached_property
+    def leads(self) -> tuple[Lead, ...]:
+        """What lies between each store and the first fuse behind it."""
+        return unfused_leads(self.op)
 
     @cached_property
     def lead_touches(self) -> tuple[LeadTouch, ...]:

@@ -12,12 +12,23 @@ from briskcell.core.charge.charging import hours_added
 from briskcell.core.charge.plugged import plugged
 from briskcell.core.engine.sources import string_currents
 from briskcell.core.rails.fewest import fewest_rails, straight_on
+from briskcell.core.wiring.overload import Overload
 from briskcell.model.parts import STATES
 from briskcell.model.stores import Bank, ChargeBoard, Pack
 
 
 def _plain(value: float | None) -> float | None:
     return None if value is None or not math.isfinite(value) else round(float(value), 9)
+
+
+def _overload(found: Overload) -> dict[str, Any]:
+    """One current too many: what opens on it and when, and how hot the copper gets."""
+    return {
+        "amps": _plain(found.amps),
+        "opener": found.opener or None,
+        "opens_after_s": _plain(found.opens_s),
+        "reaches_c": _plain(found.reaches_c),
+    }
 
 
 def assessment_document(assessed: Assessment, soc: float = 0.5, state: str = "play") -> dict[str, Any]:
@@ -212,8 +223,10 @@ def _wiring(assessed: Assessment) -> dict[str, Any]:
                 "holds_a": _plain(c.holds_a),
                 "fault_a": _plain(c.fault_a),
                 "opens_after_s": _plain(c.opens_after_s),
-                "thinnest": c.thinnest.id if c.thinnest else None,
-                "melts_after_s": _plain(c.melts_after_s),
+                "lets_pass_a": _plain(c.lets_a),
+                "wire": c.wire.id if c.wire else None,
+                "wire_carries_a": _plain(c.carries_a),
+                "worst": _overload(c.worst) if c.worst else None,
                 "words": c.words,
             }
             for c in assessed.fuses
@@ -222,10 +235,9 @@ def _wiring(assessed: Assessment) -> dict[str, Any]:
             {
                 "element": s.link.id,
                 "fault_a": _plain(s.fault_a),
-                "opener": s.opener or None,
-                "opens_after_s": _plain(s.opens_s),
+                "dead": _overload(s.dead),
+                "worst": _overload(s.worst),
                 "held_by": s.held_by or None,
-                "reaches_c": _plain(s.reaches_c),
                 "stands_it": s.safe,
             }
             for s in assessed.shorts

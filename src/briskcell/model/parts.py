@@ -348,7 +348,8 @@ class Link(Fed):
     pad, with its path and the current it is limited to.
 
     A wire's resistance follows from its length, gauge (``awg``) or section and its number of conductors in the
-    path; ``resistance_ohm`` given replaces that, as a measurement does.
+    path; ``resistance_ohm`` given replaces that, as a measurement does. ``rating_v`` are the DC volts that a fuse, switch or plug
+    can break.
     """
 
     kind: Literal["wire", "switch", "fuse", "plug", "path", "trace", "flat", "return", "jack", "outlet"]
@@ -359,8 +360,9 @@ class Link(Fed):
     conductors: Annotated[int, Field(ge=1, le=16)] = 2
     temperature_c: Celsius = 20.0
     rating_a: AmpsAbove | None = None
+    rating_v: Annotated[float, Unit("V", above=0, at_most=1000)] | None = None
     strands_in_bundle: Annotated[int, Field(ge=1, le=40)] = 1
-    insulation_c: Celsius = 80.0
+    insulation_c: Annotated[float, Unit("°C", at_least=-40, at_most=260)] = 80.0
     contacts: Annotated[int, Field(ge=1, le=60)] = 1
     trace_width_mm: Millimetres | None = None
     copper_um: Annotated[float, Unit("µm", above=0, at_most=500)] = 35.0

@@ -7,6 +7,7 @@ from typing import Any
 
 from briskcell.core.assess import Assessment
 from briskcell.core.moves.guards import protection_for
+from briskcell.core.moves.wires import SILICONE_C
 from briskcell.library import catalogue
 from briskcell.model.changes import remade
 from briskcell.model.kinds import KINDS
@@ -15,8 +16,9 @@ from briskcell.model.stores import Pack
 
 
 def wire(part_id: str, name: str, fed_by: str, awg: float, length_m: float) -> dict[str, Any]:
-    """A wire out and back."""
-    return {"id": part_id, "name": name, "kind": "wire", "fed_by": fed_by, "awg": awg, "length_m": length_m}
+    """A wire out and back, in silicone."""
+    own = {"id": part_id, "name": name, "kind": "wire", "fed_by": fed_by}
+    return own | {"awg": awg, "length_m": length_m, "insulation_c": SILICONE_C}
 
 
 def take(key: str, **figures: Any) -> Any:

@@ -10,7 +10,6 @@ from typing import Any
 from briskcell.core.assess import Assessment
 from briskcell.core.mending import mend_all, mended
 from briskcell.core.moves.guards import guard_v
-from briskcell.core.moves.wires import outliving
 from briskcell.core.pack.fit import fit
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade
@@ -60,6 +59,7 @@ LAYOUTS = (
 )
 MOST_NOTE = 400
 MOST_FIRST = 60  # plans judged for one case; what takes more rarely ends whole
+MOST_GUARDS = 6  # changes to fuses and wires that a draft is given
 LOOSER = ((0.8, 8.0), (0.6, 12.0), (0.4, 20.0))  # of the hours, and millimetres more
 CASES = (1.0, 1.15, 1.3)  # times the usual length and width, until nothing fails
 USUAL_V = (4.15, 4.25)  # full volts of the cells that most boards charge
@@ -146,8 +146,12 @@ def draft(wanted: DraftRequest) -> Plan:
         If the board or screen is no library class, or nothing is thin enough.
     """
     found = Assessment(_drafted(wanted), catalogue().stock())
-    thicker = outliving(found, [c.link for c in found.shorts if not c.safe])
-    return _cooler_charged(found.of(thicker.plan) if thicker else found)
+    for _ in range(MOST_GUARDS):
+        fixes = (f.fix for f in (*found.of_rule("fuse-choice"), *found.of_rule("short-lasts")) if f.fix is not None)
+        if (fix := next(fixes, None)) is None:
+            break
+        found = found.of(fix.plan)
+    return _cooler_charged(found)
 
 
 def _cooler_charged(found: Assessment) -> Plan:

@@ -48,17 +48,18 @@ def test_a_plan_allows_what_its_weakest_part_stands() -> None:
     wire: Any = plan.by_id["w-pack"]
     thin = allowed(assessed(replaced(plan, altered(wire, awg=34.0, section_mm2=None))))
     assert (thin.most_a.value, thin.most_a.whose) == (
-        pytest.approx(carried_a(awg_section_mm2(34), 80.0, ambient_c=30.0)),
+        pytest.approx(carried_a(awg_section_mm2(34), wire.insulation_c, ambient_c=30.0)),
         wire.name,
     )
 
 
 def test_what_a_wire_carries_warms_it_to_what_its_insulation_stands() -> None:
-    """By hand, 24 AWG: 0.2047 mm², 92.6 mΩ/m at 50 °C; h·π·d of its outside times 50 K over that, root of it."""
+    """By hand, 24 AWG: 0.2047 mm², 104 mΩ/m at 80 °C; h·π·d of its outside times 50 K over that, root of it. Film of 55 °C, 1.311 mm:
+    Ra = 9.807/328·50·(1.311e-3)³/(18.7e-6·26.7e-6) = 6.75, Nu = (0.6 + 0.387·1.375/1.205)² = 1.084, h = 23.5 and 7.3 by radiation."""
     section = awg_section_mm2(24)
     outer_m = (math.sqrt(4 * section / math.pi) + 2 * 0.4) * 1e-3
     at_80 = 1.7241e-8 / (section * 1e-6) * (1 + 0.00393 * 60)
-    by_hand = math.sqrt(10.0 * math.pi * outer_m * 50.0 / at_80)
+    by_hand = math.sqrt((23.5 + 7.3) * math.pi * outer_m * 50.0 / at_80)
     assert carried_a(section, 80.0, ambient_c=30.0) == pytest.approx(by_hand, rel=0.02)
     assert carried_a(section, 80.0, bundle=4, ambient_c=30.0) == pytest.approx(0.65 * carried_a(section, 80.0, ambient_c=30.0))
     assert carried_a(section, 30.0, ambient_c=40.0) == 0.0

@@ -288,9 +288,9 @@ def _shorted(a: Answers, part: Part) -> str:
     checks = [c for c in a.shorts if c.link.id in above or c.link.fed_by == part.id] or list(a.shorts)
     if not checks:
         return f"What feeds {part.name}: a short with nothing to open it."
-    worst = max(checks, key=lambda c: c.reaches_c)
-    opens = f"{worst.opener} opens after {worst.opens_s * 1000:.3g} ms" if worst.opener else "nothing opens"
-    return f"{worst.link.name}: {show(worst.fault_a, 'A')} flow, {opens}, and it reaches {min(worst.reaches_c, 1085):.0f} °C."
+    worst = max(checks, key=lambda c: c.dead.reaches_c)
+    opens = f"{worst.dead.opener} opens after {worst.dead.opens_s * 1000:.3g} ms" if worst.dead.opener else "nothing opens"
+    return f"{worst.link.name}: {show(worst.fault_a, 'A')} flow, {opens}, and it reaches {min(worst.dead.reaches_c, 1085):.0f} °C."
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -81,13 +82,15 @@ def signals(plan: Plan) -> tuple[Signal, ...]:
     return tuple(out)
 
 
-def first_moments(op: Operating) -> tuple[FirstMoment, ...]:
+def first_moments(op: Operating, ends: Sequence[float]) -> tuple[FirstMoment, ...]:
     """Every part that states its inrush, behind a board.
 
     Parameters
     ----------
     op : Operating
         The solved build.
+    ends : sequence of float
+        State of charge of each store when play ends.
 
     Returns
     -------
@@ -100,7 +103,7 @@ def first_moments(op: Operating) -> tuple[FirstMoment, ...]:
         if load.inrush is None or board is None:
             continue
         k = op.network.converters.index(board)
-        limit = float(op.board_limit_a[k][State.PLAY].min())
+        limit = float(op.board_limit_a[k][State.PLAY, op.down_to(ends[op.network.store_of_converter(k)])].min())
         others = float(np.where(op.flow.collapsed, 0.0, op.flow.output_a(k))[State.REST].max())
         out.append(FirstMoment(load=load, board=board, pulls_a=load.inrush.peak_a.likely, others_a=others, limit_a=limit))
     return tuple(out)

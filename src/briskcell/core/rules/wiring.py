@@ -7,11 +7,14 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
-from briskcell.core.moves.fix import Fix, only
-from briskcell.core.moves.wires import outliving
+from briskcell.core.engine.resistance import link_rating_a
+from briskcell.core.moves.fix import Fix, only, placed
+from briskcell.core.moves.fusing import fused_branches, usual_fuses
+from briskcell.core.moves.wires import SILICONE_C, outliving
 from briskcell.core.wiring.fuses import FUSE_SHARE, FuseCheck
 from briskcell.core.wiring.harness import LinkCheck, find_gauge, slack_length_m
-from briskcell.core.wiring.shorts import ShortCheck
+from briskcell.core.wiring.overload import END_OF_A_SHORT_C
+from briskcell.core.wiring.shorts import Lead, ShortCheck
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter, Fed, Link, State
 from briskcell.model.plan import Plan
@@ -19,8 +22,10 @@ from briskcell.model.stores import Pack
 from briskcell.model.tree import feeders_of, free_id
 from briskcell.model.units import show
 
-from .registry import Finding, rule
+from .registry import Finding, missed_by, rule
 
+# Metres of wire between a cell and its first fuse that are worth a word, and that are too many: guesses after the standard's "short".
+LEAD_M, BARE_LEAD_M = (0.15, 0.5), (0.08, 0.25)  # where a protection board opens on a short, and where nothing does
 GAUGES = (28.0, 26.0, 24.0, 22.0, 20.0, 18.0, 16.0, 14.0)
 
 
@@ -53,17 +58,11 @@ def _guarded(plan: Plan, part: Fed) -> bool:
     return isinstance(part, Link) and bool(below) and all(_guarded(plan, p) for p in below)
 
 
-def _fuses(assessed: Answers) -> list[tuple[Link, float]]:
-    """Fuses within reach and their ratings, smallest first."""
-    rated = [(k, k.rating_a.likely) for k in assessed.stock.links if k.kind == "fuse" and k.rating_a]
-    return sorted(rated, key=lambda pair: pair[1])
-
-
 def _with_fuse(assessed: Answers, pack: Pack, child: Fed) -> Iterator[Fix]:
     column = assessed.op.network.branch.get(child.id, assessed.op.network.branch[pack.id])
-    peak = assessed.op.flow.branch_a[State.PEAK, :, column]
+    peak = assessed.op.flow.branch_a[State.PEAK, assessed.op.down_to(assessed.end_of(pack.id)), column]
     most = float(peak[peak < math.inf].max(initial=0.0))
-    for fuse, rating_a in _fuses(assessed):
+    for fuse, rating_a in usual_fuses(assessed):
         if rating_a * FUSE_SHARE >= most:
             new = altered(fuse, id=free_id(assessed.plan, f"fuse-{pack.id}"), fed_by=pack.id)
             plan = remade(assessed.plan, {"links": (*assessed.plan.links, new)})
@@ -97,9 +96,14 @@ def _behind(plan: Plan, wire: Link, fuse: str) -> bool:
     return False
 
 
-@rule("fuse-choice", station="wiring", shown=("wiring/shorts",), source="IEC 60127-2; Onderdonk's equation")
+@rule(
+    "fuse-choice",
+    station="wiring",
+    shown=("wiring/shorts",),
+    source="IEC 60364-4-43, In ≤ Iz; IEC 60127-2; Churchill and Chu; Onderdonk",
+)
 def fuse_choice(assessed: Answers) -> Iterator[Finding]:
-    """A fuse holds the warm peak, and opens before the thinnest wire behind it suffers."""
+    """A fuse holds the warm peak, and every wire and contact behind it carries what the fuse lets pass."""
     for check in assessed.fuses:
         if check.words:
             yield Finding(
@@ -110,10 +114,33 @@ def fuse_choice(assessed: Answers) -> Iterator[Finding]:
                 partial(_other_fuse, assessed, check),
                 "Choose another fuse or a thicker wire.",
             )
+        yield from _contacts(assessed, check)
+
+
+def _contacts(assessed: Answers, check: FuseCheck) -> Iterator[Finding]:
+    """Switches and plugs behind a fuse that are rated for less than it."""
+    fuse_a = check.fuse.rating_a.likely if check.fuse.rating_a else 0.0
+    for part in assessed.plan.links:
+        rated = link_rating_a(part) if part.kind in ("switch", "plug", "jack", "flat", "path") else None
+        if rated is None or rated >= fuse_a or not _behind(assessed.plan, part, check.fuse.id):
+            continue
+        cause = f"{part.name} is rated {show(rated, 'A')}; {check.fuse.name} before it lets {show(fuse_a, 'A')} pass for ever."
+        search = partial(_smaller_fuse, assessed, check, rated)
+        yield Finding(
+            "close", part.id, cause, missed_by(rated, fuse_a), search, "A fuse of no more than its rating, or a stronger one."
+        )
+
+
+def _smaller_fuse(assessed: Answers, check: FuseCheck, rated_a: float) -> Iterator[Fix]:
+    for fuse, rating_a in usual_fuses(assessed):
+        if rating_a <= rated_a and FUSE_SHARE * rating_a >= check.peak_a:
+            plan = replaced(assessed.plan, altered(fuse, id=check.fuse.id, fed_by=check.fuse.fed_by))
+            yield Fix(f"{fuse.name} in place of {check.fuse.name}", "is no more than the contact stands.", plan)
 
 
 def _other_fuse(assessed: Answers, check: FuseCheck) -> Iterator[Fix]:
-    for fuse, _ in _fuses(assessed):
+    yield from _in_silicone(assessed, check)
+    for fuse, _ in usual_fuses(assessed):
         plan = replaced(assessed.plan, altered(fuse, id=check.fuse.id, fed_by=check.fuse.fed_by))
         now = next(c for c in assessed.of(plan).fuses if c.fuse.id == check.fuse.id)
         if not now.words:
@@ -122,11 +149,84 @@ def _other_fuse(assessed: Answers, check: FuseCheck) -> Iterator[Fix]:
             yield from _with_thicker(assessed, plan, f"{fuse.name} in its place", check.fuse.id)
 
 
+def _in_silicone(assessed: Answers, check: FuseCheck) -> Iterator[Fix]:
+    """The wires behind a fuse that it does not guard, in silicone, where the fuse holds the peak as it is."""
+    wires = [s.link for s in assessed.shorts if not s.safe and _behind(assessed.plan, s.link, check.fuse.id)]
+    if check.peak_a <= check.holds_a and (found := outliving(assessed, wires, SILICONE_C)) is not None:
+        yield found
+    if check.peak_a <= check.holds_a:
+        yield from fused_branches(assessed, wires)
+
+
+@rule("unfused-lead", station="wiring", shown=("wiring/shorts",), source="IEC 60364-4-43, 433.2 and 434.2: short, and covered")
+def unfused_lead(assessed: Answers) -> Iterator[Finding]:
+    """The lead between a cell and its first fuse is centimetres long: nothing guards it."""
+    for lead in assessed.leads:
+        close_m, fails_m = LEAD_M if lead.guarded else BARE_LEAD_M
+        if lead.length_m <= close_m:
+            continue
+        what = "only the protection board opens, and on a short alone" if lead.guarded else "nothing opens"
+        cause = f"{show(lead.length_m, 'm')} of wire lie between {lead.store.name} and {lead.fuse.name}: whatever touches there, {what}."
+        yield Finding(
+            "fails" if lead.length_m > fails_m else "close",
+            lead.wires[-1].id,
+            cause,
+            missed_by(lead.length_m, close_m) / 10.0,
+            partial(_fuse_first, assessed, lead),
+            "Put the fuse right at the pack, and cover the lead.",
+        )
+
+
+def _fuse_first(assessed: Answers, lead: Lead) -> Iterator[Fix]:
+    """The fuse moved to the store, before its first wire."""
+    plan, first = assessed.plan, lead.wires[-1]
+    if first.fed_by != lead.store.id or len(plan.fed.get(lead.store.id, ())) != 1:
+        return
+    changed = plan
+    for part in plan.fed.get(lead.fuse.id, ()):
+        changed = replaced(changed, altered(part, fed_by=lead.fuse.fed_by))
+    changed = replaced(changed, altered(lead.fuse, fed_by=lead.store.id))
+    yield Fix(
+        f"{lead.fuse.name} right at {lead.store.name}",
+        "guards the lead too.",
+        replaced(changed, altered(first, fed_by=lead.fuse.id)),
+    )
+
+
+@rule("rated-volts", station="wiring", shown=("wiring/contacts",), source="A contact breaks no more DC volts than its sheet says")
+def rated_volts(assessed: Answers) -> Iterator[Finding]:
+    """A fuse, switch and plug can break the DC volts that they get."""
+    op = assessed.op
+    for part in assessed.plan.links:
+        if part.rating_v is None or part.id not in op.network.position:
+            continue
+        row = op.network.position[part.id]
+        most = float(op.flow.element_v[..., row].max(initial=0.0))
+        if most > part.rating_v + 1e-9:
+            yield Finding(
+                "fails",
+                part.id,
+                f"{part.name} breaks {show(part.rating_v, 'V')} DC and gets {show(most, 'V')}: an arc may stand in it.",
+                missed_by(most, part.rating_v),
+                partial(_breaks, assessed, part, most),
+                "Choose one that is rated for the volts.",
+            )
+
+
+def _breaks(assessed: Answers, part: Link, volts: float) -> Iterator[Fix]:
+    for other in sorted(assessed.stock.links, key=lambda k: k.cost or 0.0):
+        strong = other.rating_a is not None and part.rating_a is not None and other.rating_a.likely >= part.rating_a.likely
+        if other.kind == part.kind and strong and other.rating_v is not None and other.rating_v >= volts:
+            yield Fix(
+                f"{other.name} in its place", f"breaks {show(other.rating_v, 'V')}.", replaced(assessed.plan, placed(part, other))
+            )
+
+
 @rule(
     "wire-warmth",
     station="wiring",
     shown=("wiring/conductors",),
-    source="I²R = h·π·d·ΔT; IEC 60364-5-52 for bundles; IPC-2221 for traces",
+    source="Churchill and Chu, horizontal cylinder, with radiation; IEC 60364-5-52 for bundles; IPC-2221 for traces",
 )
 def wire_warmth(assessed: Answers) -> Iterator[Finding]:
     """No conductor warms past what its insulation stands in the warm case."""
@@ -166,35 +266,44 @@ def _thicker(assessed: Answers, check: LinkCheck) -> Iterator[Fix]:
     "short-lasts",
     station="wiring",
     shown=("wiring/shorts",),
-    worst="close",
     source="A buck or linear regulator holds its limit through a short; IEC 60724 for a moment's heat",
 )
 def short_lasts(assessed: Answers) -> Iterator[Finding]:
-    """The insulation of every wire outlives a short at its far end, also where nothing opens on it."""
+    """The insulation of every wire outlives a short at its far end, dead or partial, also where nothing opens on it."""
     past: dict[str, list[ShortCheck]] = {}
     for check in assessed.shorts:
-        if not check.safe and (check.held_by or check.opener):
-            board = next((p for p in feeders_of(assessed.plan, check.link) if isinstance(p, Converter)), None)
-            past.setdefault(board.id if board and check.held_by else check.link.id, []).append(check)
+        board = next((p for p in feeders_of(assessed.plan, check.link) if isinstance(p, Converter)), None)
+        if not check.safe and not check.guard and (board or check.worst.opener):  # of a guard's own wires its rule speaks
+            past.setdefault(board.id if board else check.link.id, []).append(check)
     for element, checks in past.items():
-        most = max(checks, key=lambda c: c.reaches_c)
+        most = max(checks, key=lambda c: c.worst.past_k)
+        worst = most.worst
         what = f"{most.link.name}" if len(checks) == 1 else f"one of {len(checks)} wires"
         when = (
-            f"would last: {most.held_by} may hold {show(most.fault_a, 'A')} all the while"
+            f"would last: {most.held_by} may hold {show(worst.amps, 'A')} all the while"
             if most.held_by
-            else f"draws {show(most.fault_a, 'A')} until {most.opener} opens after {most.opens_s:.2g} s"
+            else f"may draw {show(worst.amps, 'A')} for as long as it lasts, and nothing opens on that"
+            if not worst.opener
+            else f"draws {show(worst.amps, 'A')} until {worst.opener} opens after {worst.opens_s:.2g} s"
         )
         which = "it" if len(checks) == 1 else most.link.name
         cause = (
-            f"A short at the end of {what} {when}; {which} would then reach {most.reaches_c:.0f} °C, "
-            f"its insulation stands {most.insulation_c:.0f} °C."
+            f"A short at the end of {what} {when}; {which} would then reach {worst.reaches_c:.0f} °C, "
+            f"its insulation stands {most.link.insulation_c:.0f} °C."
         )
-        yield Finding("close", element, cause, 0.1, partial(_outlive, assessed, checks), "A thicker wire, or a fuse of its own.")
+        burns = most.held_by and worst.reaches_c > END_OF_A_SHORT_C
+        search = partial(_outlive, assessed, checks)
+        yield Finding("fails" if burns else "close", element, cause, 0.1, search, "A thicker wire, or a fuse of its own.")
 
 
 def _outlive(assessed: Answers, checks: list[ShortCheck]) -> Iterator[Fix]:
-    if (found := outliving(assessed, [c.link for c in checks])) is not None:
-        yield found
+    """A fuse of their own, silicone wire, thicker wire: whatever makes every one of them outlive it."""
+    wires = [c.link for c in checks]
+    if all(c.held_by for c in checks):
+        yield from filter(None, [outliving(assessed, wires)])
+    yield from filter(None, [outliving(assessed, wires, SILICONE_C)])
+    yield from fused_branches(assessed, wires)
+    yield from filter(None, [outliving(assessed, wires)])
 
 
 @rule("slack", station="wiring", shown=("wiring/conductors",), source="Run plus the slack that service needs: a seventh and 20 mm")

@@ -1,47 +1,25 @@
-"""Fuses: what one holds when warm, how soon it opens, and whether it saves the thinnest wire behind it."""
+"""Fuses: what one holds when warm, and whether every wire behind it carries what it lets pass."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from briskcell.core.data.tables import table
 from briskcell.core.engine.operating import Operating
-from briskcell.core.engine.resistance import link_section_mm2
-from briskcell.core.wiring.conductors import melting_time_s
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.core.wiring.openers import SHORT_OVER_TRIP, lets_pass_a, opening_time_s
+from briskcell.core.wiring.overload import LASTING_S, Overload, is_copper, link_carries_a, overload
 from briskcell.model.parts import Link, State
 from briskcell.model.stores import Pack
+from briskcell.model.tree import feeders_of
 from briskcell.model.units import show
 
 FUSE_SHARE = 0.75  # of its rating that a newly chosen fuse should carry
 RESETTABLE_PER_K = 0.006  # of the hold current, above 23 °C: class value of polymer fuses
 REFERENCE_C = 23.0  # at which fuses are rated, IEC 60127-1
-SHORT_OVER_TRIP = 3.0  # a protection board's short-circuit threshold over its over-current trip: 2 to 5 on sheets; typical
-WIRE_SHARE = 0.5  # of what melts a wire that a fuse may let through: a margin of two on I²t
-
-
-def opening_time_s(multiple: float, *, resettable: bool) -> float:
-    """Time a fuse takes to open at a multiple of its rating, read from a table on logarithmic scales.
-
-    Parameters
-    ----------
-    multiple : float
-        Current over rating.
-    resettable : bool
-        A polymer fuse rather than a wire.
-
-    Returns
-    -------
-    float
-        Seconds; inf below the table's first row, where it may never open.
-    """
-    rows = [r for r in table("fuses") if r["kind"] == ("resettable" if resettable else "wire")]
-    times = [(float(r["multiple_of_rating"]), float(r["opens_after_s"])) for r in rows]
-    if multiple < times[0][0]:
-        return math.inf
-    return float(np.exp(np.interp(math.log(multiple), [math.log(m) for m, _ in times], [math.log(t) for _, t in times])))
 
 
 def fuse_holds_a(rating_a: float, ambient_c: float, *, resettable: bool) -> float:
@@ -65,89 +43,109 @@ def fuse_holds_a(rating_a: float, ambient_c: float, *, resettable: bool) -> floa
     return rating_a * max(warm, 0.0)
 
 
-def opens_in_time(opens_s: float, melts_s: float) -> bool:
-    """Whether a fuse opens before a wire has taken half of what melts it.
-
-    Parameters
-    ----------
-    opens_s, melts_s : float
-        Time to open and time to melt, on the same fault. [s]
-
-    Returns
-    -------
-    bool
-        True where the wire is safe.
-    """
-    return opens_s < WIRE_SHARE * melts_s
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FuseCheck:
-    """One fuse: whether it carries the warm peak, and whether it opens before the thinnest wire behind it suffers."""
+    """One fuse: whether it carries the warm peak, and whether every wire behind it carries what it lets pass.
+
+    ``lets_a`` passes for ever; ``opens_after_s`` is the longest it takes on ``fault_a``, a dead short right behind it. ``wire`` is
+    the conductor behind it that comes nearest to its end or goes furthest past it, and ``worst`` how.
+    """
 
     fuse: Link
     peak_a: float
     holds_a: float
+    lets_a: float
     fault_a: float
     opens_after_s: float
-    thinnest: Link | None
-    melts_after_s: float
+    wire: Link | None
+    carries_a: float
+    worst: Overload | None
 
     @property
     def words(self) -> str:
-        """The check in a sentence."""
+        """What is wrong, in a sentence; empty where nothing is."""
         if self.peak_a > self.holds_a:
             return f"{self.fuse.name} holds {show(self.holds_a, 'A')} in the warm case; the peak asks {show(self.peak_a, 'A')}."
-        if self.thinnest is not None and not opens_in_time(self.opens_after_s, self.melts_after_s):
+        if self.wire is None or self.worst is None or self.worst.safe:
+            return ""
+        at, name, stands = self.worst, self.wire.name, show(self.wire.insulation_c, "°C")
+        if at.opens_s > LASTING_S:
             return (
-                f"{self.fuse.name} takes {self.opens_after_s:.2g} s to open on a short of {show(self.fault_a, 'A')}; "
-                f"{self.thinnest.name} melts after {self.melts_after_s:.2g} s."
+                f"{self.fuse.name} lets {show(at.amps, 'A')} pass for as long as it may; {name} carries "
+                f"{show(self.carries_a, 'A')} and would reach {show(at.reaches_c, '°C')}. Its insulation stands {stands}."
             )
-        return ""
+        return (
+            f"{self.fuse.name} takes up to {show(at.opens_s, 's')} to open on {show(at.amps, 'A')}; {name} would reach "
+            f"{show(at.reaches_c, '°C')} by then. Its insulation stands {stands}."
+        )
 
 
-def check_fuses(op: Operating, air_c: float) -> tuple[FuseCheck, ...]:
+def check_fuses(op: Operating, ends: Sequence[float], air_c: float) -> tuple[FuseCheck, ...]:
     """Every fuse against the peak it carries and the wires behind it.
 
     Parameters
     ----------
     op : Operating
         The solved build.
+    ends : sequence of float
+        State of charge of each store when play ends.
     air_c : float
         Air in the closed case. [°C]
 
     Returns
     -------
     tuple of FuseCheck
-        Wires behind a converter are not counted: its own limit protects them.
+        Wires behind a converter or a further fuse are not counted: those guard them.
     """
     out = []
     for fuse in op.plan.links:
         if fuse.kind != "fuse" or fuse.rating_a is None or fuse.id not in op.network.branch:
             continue
-        column = op.network.branch[fuse.id]
-        flow = op.flow.branch_a[State.PEAK, :, column]
-        behind = [k for k in _behind(op, fuse.id) if k.kind in ("wire", "trace") and k.resistance_ohm is None]
-        thinnest = min(behind, key=link_section_mm2, default=None)
+        flow = op.flow.branch_a[State.PEAK, op.down_to(ends[op.network.store_of(fuse.id)]), op.network.branch[fuse.id]]
+        above = [fuse, *feeders_of(op.plan, fuse)]
+        met = [(k, overload(above, k, most_past(op, k), air_c)) for k in _behind(op, fuse.id) if is_copper(k)]
+        wire, worst = max(met, key=lambda m: m[1].past_k, default=(None, None))
         fault = short_circuit_a(op, fuse.id)
         out.append(
             FuseCheck(
                 fuse=fuse,
                 peak_a=float(flow[np.isfinite(flow)].max(initial=0.0)),
                 holds_a=fuse_holds_a(fuse.rating_a.likely, air_c, resettable=fuse.resettable),
+                lets_a=lets_pass_a(fuse),
                 fault_a=fault,
                 opens_after_s=opening_time_s(fault / fuse.rating_a.likely, resettable=fuse.resettable),
-                thinnest=thinnest,
-                melts_after_s=melting_time_s(fault, link_section_mm2(thinnest)) if thinnest else math.inf,
+                wire=wire,
+                carries_a=link_carries_a(wire, air_c) if wire else math.inf,
+                worst=worst,
             )
         )
     return tuple(out)
 
 
+def most_past(op: Operating, link: Link) -> float:
+    """The most that can flow through a link: a dead short at its far end. [A]
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    link : Link
+        A link of the console, as it is or in another gauge.
+
+    Returns
+    -------
+    float
+        [A]
+    """
+    now = op.plan.by_id.get(link.id)
+    return short_circuit_a(op, link.id, link_resistance_ohm(link) - (link_resistance_ohm(now) if isinstance(now, Link) else 0.0))
+
+
 def _behind(op: Operating, at: str) -> list[Link]:
+    """Links behind a fuse, up to the next fuse or board."""
     out: list[Link] = []
     for child in op.plan.fed.get(at, ()):
-        if isinstance(child, Link):
+        if isinstance(child, Link) and child.kind != "fuse":
             out += [child, *_behind(op, child.id)]
         elif child in op.plan.rails:
             out += _behind(op, child.id)

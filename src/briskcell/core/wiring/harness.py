@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_resistance_ohm, link_section_mm2, wire_resistance_ohm
-from briskcell.core.wiring.conductors import melting_time_s, trace_rise_k, wire_rise_k
-from briskcell.core.wiring.fuses import opening_time_s, opens_in_time
-from briskcell.model.parts import Link, State
+from briskcell.core.wiring.conductors import trace_rise_k, wire_rise_k
+from briskcell.core.wiring.overload import overload
+from briskcell.model.parts import Link, Part, State
 from briskcell.model.units import awg_section_mm2
 
 GAUGES = tuple(float(g) for g in range(34, 9, -2))
@@ -30,13 +31,15 @@ class LinkCheck:
     excess_m: float
 
 
-def check_links(op: Operating, air_c: float) -> tuple[LinkCheck, ...]:
+def check_links(op: Operating, ends: Sequence[float], air_c: float) -> tuple[LinkCheck, ...]:
     """Every conductor at its worst moment.
 
     Parameters
     ----------
     op : Operating
         The solved build.
+    ends : sequence of float
+        State of charge of each store when play ends.
     air_c : float
         Air in the closed case. [°C]
 
@@ -46,15 +49,13 @@ def check_links(op: Operating, air_c: float) -> tuple[LinkCheck, ...]:
         Warming is None for switches, fuses and plugs, which have a rating instead.
     """
     out = []
-    # A wire warms with what flows for minutes: play, not the peak.
-    amps_all, warm_all = (
-        np.where(np.isfinite(a), a, 0.0).max(axis=axes) if a.size else np.zeros(0)
-        for a, axes in ((op.flow.branch_a, (0, 1)), (op.flow.branch_a[State.PLAY], 0))
-    )
     for link in op.plan.links:
         if link.id not in op.network.branch:
             continue
-        amps, warm = (float(a[op.network.branch[link.id]]) for a in (amps_all, warm_all))
+        flows = op.flow.branch_a[:, op.down_to(ends[op.network.store_of(link.id)]), op.network.branch[link.id]]
+        carried = np.where(np.isfinite(flows), flows, 0.0)
+        # A wire warms with what flows for minutes: play, not the peak.
+        amps, warm = float(carried.max(initial=0.0)), float(carried[State.PLAY].max(initial=0.0))
         rise: float | None = None
         if link.kind == "trace" and link.trace_width_mm:
             rise = trace_rise_k(warm, link.trace_width_mm, link.copper_um)
@@ -82,11 +83,11 @@ def find_gauge(
     air_c: float = 40.0,
     insulation_c: float = 80.0,
     bundle: int = 1,
-    fuse_a: float | None = None,
+    guards: tuple[Part, ...] = (),
     fault_a: float | None = None,
     owned: tuple[float, ...] = GAUGES,
 ) -> float | None:
-    """The thinnest gauge whose drop and warming are allowed, and which outlives the fuse before it.
+    """The thinnest gauge whose drop and warming are allowed, and which carries all that its guards let pass.
 
     Parameters
     ----------
@@ -100,8 +101,10 @@ def find_gauge(
         Air in the case, and what the insulation stands. [°C]
     bundle : int
         Loaded conductors lying together.
-    fuse_a, fault_a : float, optional
-        Rating of the fuse before it and the short-circuit current there. [A]
+    guards : tuple of Part
+        What opens before it: fuses, a pack.
+    fault_a : float, optional
+        The most that a short draws there; where not given, none is asked. [A]
 
     owned : tuple of float
         Gauges to choose from, the thinnest first. [AWG]
@@ -122,11 +125,9 @@ def find_gauge(
             continue
         if wire_rise_k(current_a, section, bundle=bundle, ambient_c=air_c) > insulation_c - air_c:
             continue
-        if (
-            fuse_a
-            and fault_a
-            and not opens_in_time(opening_time_s(fault_a / fuse_a, resettable=False), melting_time_s(fault_a, section))
-        ):
+        wire = Link(id="wire", name="wire", kind="wire", fed_by="fuse", length_m=length_m, awg=gauge)
+        wire = wire.model_copy(update={"insulation_c": insulation_c, "strands_in_bundle": bundle})
+        if fault_a and not overload(guards, wire, fault_a, air_c).safe:
             continue
         return gauge
     return None

@@ -2,45 +2,40 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
 
 from briskcell.core.engine.operating import Operating
-from briskcell.core.engine.resistance import link_resistance_ohm, link_section_mm2
-from briskcell.core.wiring.conductors import COPPER_MELTS_C, short_temperature_c, wire_rise_k
-from briskcell.core.wiring.fuses import opening_time_s, short_circuit_a
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.core.wiring.fuses import most_past, short_circuit_a
+from briskcell.core.wiring.overload import Overload, overload
 from briskcell.model.parts import Converter, Link, Part
 from briskcell.model.plan import Store
 from briskcell.model.stores import Pack
 from briskcell.model.tree import feeders_of, source_of
 
-PROTECTION_S = 0.005  # a protection board's delay on a short: 0.2 to 5 ms on sheets; the slow end
-MOMENT_S, END_OF_A_SHORT_C = 5.0, 160.0  # IEC 60724: PVC at the end of a short of at most 5 s
-LASTING_S = 600.0  # past this a short lasts: the wire has reached what it reaches
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ShortCheck:
-    """One wire with a short at its far end: the current, what opens first and when, and how hot the wire gets.
+    """One wire with a short at its far end, dead or partial: the most that flows, and the worst of all currents up to it.
 
-    ``opener`` is empty where nothing opens; ``held_by`` names the board that then holds its own limit for as long as it lasts.
+    ``dead`` is what a dead short does, ``worst`` what that current does at which the insulation is passed by most, or comes
+    nearest to it. ``held_by`` names a board that holds its limit where nothing opens; ``guard`` is the fuse that guards the wire,
+    empty where none does or a board lies between.
     """
 
     link: Link
     fault_a: float
-    opener: str
-    opens_s: float
-    reaches_c: float
-    insulation_c: float
-    held_by: str
+    dead: Overload
+    worst: Overload
+    held_by: str = ""
+    guard: str = ""
 
     @property
     def safe(self) -> bool:
-        """Whether the insulation outlives it."""
-        allowed = max(self.insulation_c, END_OF_A_SHORT_C) if self.opens_s < MOMENT_S else self.insulation_c
-        return self.reaches_c <= allowed
+        """Whether the insulation outlives every current."""
+        return self.worst.safe
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,9 +67,9 @@ def lead_touches(op: Operating) -> tuple[LeadTouch, ...]:
 
 
 def check_shorts(op: Operating, air_c: float) -> tuple[ShortCheck, ...]:
-    """Every wire of the console with a short at its far end.
+    """Every wire of the console with a short at its far end, from a partial one to a dead one.
 
-    A boost holds no short back: its coil and diode pass on what the store gives. A wire stands a moment's heat that it
+    A boost holds no dead short back: its coil and diode pass on what the store gives. A wire stands a moment's heat that it
     would not stand for long: PVC is allowed 160 °C at the end of a short (IEC 60724).
 
     Parameters
@@ -97,7 +92,9 @@ def check_shorts(op: Operating, air_c: float) -> tuple[ShortCheck, ...]:
 
 
 def check_short(op: Operating, wire: Link, air_c: float) -> ShortCheck:
-    """One wire with a short at its far end.
+    """One wire with a short at its far end, from a partial one to a dead one.
+
+    A lead that no fuse guards is tried with a dead short alone: what it may carry short of that is a matter of its length.
 
     Parameters
     ----------
@@ -115,41 +112,25 @@ def check_short(op: Operating, wire: Link, air_c: float) -> ShortCheck:
     """
     above = list(feeders_of(op.plan, wire))
     board = next((p for p in above if isinstance(p, Converter)), None)
-    section, ohm = link_section_mm2(wire), link_resistance_ohm(wire)
-    passes = board is not None and board.kind == "boost" and source_of(op.plan, board) is above[-1] and _alone(above)
-    if board is None or passes:
-        # Beyond what the tree is solved with: another gauge, or the way from the board on.
-        beyond = (
-            [ohm] + [link_resistance_ohm(p) for p in above[: above.index(board)] if isinstance(p, Link)]
-            if board
-            else [ohm - link_resistance_ohm(k) for k in op.plan.links if k.id == wire.id]
-        )
-        fault = short_circuit_a(op, board.fed_by if board else wire.id, sum(beyond))
-        opens, opener = _opened(above, fault)
-    else:
-        limit = op.board_limit_a[op.network.converters.index(board)]
-        fault = float(np.where(np.isfinite(limit), limit, 0.0).max(initial=0.0))
-        opens, opener = _opened(above[: above.index(board)], fault)
-    if opens > LASTING_S:
-        rise = wire_rise_k(fault, section, bundle=wire.strands_in_bundle, ambient_c=air_c)
-        return ShortCheck(
-            link=wire,
-            fault_a=fault,
-            opener="",
-            opens_s=math.inf,
-            reaches_c=min(air_c + rise, COPPER_MELTS_C),
-            insulation_c=wire.insulation_c,
-            held_by=board.name if board and not passes else "",
-        )
-    return ShortCheck(
-        link=wire,
-        fault_a=fault,
-        opener=opener,
-        opens_s=opens,
-        insulation_c=wire.insulation_c,
-        held_by="",
-        reaches_c=short_temperature_c(fault, section, opens, air_c),
-    )
+    if board is None:
+        fuse = next((p for p in above if isinstance(p, Link) and p.kind == "fuse"), None)
+        most = most_past(op, wire)
+        dead = overload(above, wire, most, air_c, most)
+        worst = overload(above, wire, most, air_c) if fuse else dead
+        return ShortCheck(link=wire, fault_a=most, dead=dead, worst=worst, guard=fuse.name if fuse else "")
+    limit = op.board_limit_a[op.network.converters.index(board)]
+    held_a = float(np.where(np.isfinite(limit), limit, 0.0).max(initial=0.0))
+    guards = above[: above.index(board)]
+    held = overload(guards, wire, held_a, air_c)
+    if board.kind != "boost" or source_of(op.plan, board) is not above[-1] or not _alone(above):
+        dead = overload(guards, wire, held_a, air_c, held_a)
+        return ShortCheck(link=wire, fault_a=held_a, dead=dead, worst=held, held_by=board.name)
+    links = [wire, *(p for p in guards if isinstance(p, Link))]
+    most = short_circuit_a(op, board.fed_by, sum(link_resistance_ohm(p) for p in links))
+    dead, passed = overload(above, wire, most, air_c, most), overload(above, wire, most, air_c, min(held_a, most))
+    if passed.past_k >= held.past_k:
+        return ShortCheck(link=wire, fault_a=most, dead=dead, worst=passed)
+    return ShortCheck(link=wire, fault_a=most, dead=dead, worst=held, held_by=board.name)
 
 
 def _alone(above: list[Part]) -> bool:
@@ -157,14 +138,41 @@ def _alone(above: list[Part]) -> bool:
     return sum(isinstance(p, Converter) for p in above) == 1
 
 
-def _opened(way: list[Part], fault_a: float) -> tuple[float, str]:
-    """What opens first on a way, and after how long; inf where nothing does."""
-    times = [
-        (opening_time_s(fault_a / f.rating_a.likely, resettable=f.resettable), f.name)
-        for f in way
-        if isinstance(f, Link) and f.kind == "fuse" and f.rating_a
-    ]
-    store = way[-1] if way else None
-    if isinstance(store, Pack) and store.protection is not None and fault_a >= store.protection.trip_a.likely:
-        times.append((PROTECTION_S, f"protection of {store.name}"))
-    return min(times, default=(math.inf, ""))
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lead:
+    """What lies between a store and the first fuse on one way from it: its wires, their metres, and whether a board opens there."""
+
+    store: Store
+    fuse: Link
+    wires: tuple[Link, ...]
+    length_m: float
+    guarded: bool
+
+
+def unfused_leads(op: Operating) -> tuple[Lead, ...]:
+    """Every lead between a store and the first fuse behind it.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+
+    Returns
+    -------
+    tuple of Lead
+        One for each fuse with a wire before it; a way without a fuse is a matter of its own.
+    """
+    out = []
+    for fuse in op.plan.links:
+        if fuse.kind != "fuse" or fuse.id not in op.network.position:
+            continue
+        way = list(feeders_of(op.plan, fuse))
+        if any(isinstance(p, Converter) or (isinstance(p, Link) and p.kind == "fuse") for p in way):
+            continue
+        store = op.plan.stores[op.network.store_of(fuse.id)]
+        wires = tuple(p for p in way if isinstance(p, Link) and p.kind in ("wire", "flat") and p.length_m)
+        guarded = isinstance(store, Pack) and store.protection is not None
+        if wires:
+            metres = sum(w.length_m or 0.0 for w in wires)
+            out.append(Lead(store=store, fuse=fuse, wires=wires, length_m=metres, guarded=guarded))
+    return tuple(out)

@@ -127,15 +127,20 @@ def fuse(assessed: Assessment, fuse_id: str) -> Working | None:
         computed("I peak", "Highest current", check.peak_a, "A", "solved tree at the peak"),
         computed("I fault", "Short circuit behind it", check.fault_a, "A", "full store over its fast resistance and the path"),
     ]
-    if check.thinnest is not None:
-        inputs.append(_set("t wire", f"{check.thinnest.name} melts after", f"{check.melts_after_s:.2g} s", "Onderdonk's equation"))
+    inputs.append(computed("I lets", "Passes for as long as it may", check.lets_a, "A", "below it the fuse may never open"))
+    if check.wire is not None and check.worst is not None:
+        inputs.append(computed("I z", f"{check.wire.name} carries for ever", check.carries_a, "A", "its own balance of heat"))
+        inputs.append(computed("I worst", "Hardest on it", check.worst.amps, "A", "of all currents up to a dead short"))
+        inputs.append(
+            computed("T wire", "It would reach", check.worst.reaches_c, "°C", check.worst.opener or "nothing opens on it")
+        )
     return Working(
         title=f"Choice of {check.fuse.name}",
         shown=check.words or f"holds, and opens {check.opens_after_s:.2g} s into a short",
-        words="It carries the warm peak, and opens before the thinnest wire behind it has taken half of what melts it.",
-        formula="I_peak ≤ I_hold(T), t_open(I_fault) < t_melt / 2",
+        words="It carries the warm peak, and every wire behind it outlives what it lets pass, from its rating to a dead short.",
+        formula="I_peak ≤ I_hold(T), T_wire(I, t_open(I)) ≤ T_insulation for every I",
         inputs=tuple(inputs),
-        source="IEC 60127-2:2014; E. R. Stauffacher, General Electric Review 31(6), 1928",
+        source="IEC 60127-2; IEC 60364-4-43; Churchill and Chu, 1975; E. R. Stauffacher, General Electric Review 31(6), 1928",
     )
 
 

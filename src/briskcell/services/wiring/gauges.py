@@ -16,7 +16,6 @@ from briskcell.model.changes import altered, remade
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Link
 from briskcell.model.plan import Plan
-from briskcell.model.tree import feeders_of
 from briskcell.model.units import awg_section_mm2
 from briskcell.services.edits.values import Edit
 
@@ -76,14 +75,12 @@ def proposals(assessed: Assessment, drop_v: float, owned: tuple[float, ...], *, 
     tuple of Proposal
         Of the wires that go by a gauge, in the order of the plan.
     """
-    plan, air_c, out = assessed.plan, assessed.heat.air_c, []
-    fuses = {f.fuse.id: f for f in assessed.fuses}
+    air_c: float = assessed.heat.air_c
+    out = []
     for check in assessed.links:
         wire = check.link
         if wire.kind != "wire" or wire.awg is None or wire.length_m is None or wire.resistance_ohm is not None:
             continue
-        fuse = next((fuses[p.id] for p in feeders_of(plan, wire) if p.id in fuses), None)
-        guards = fuse is not None and fuse.thinnest is not None and wire.id in _region(assessed, fuse.fuse)
         outlive = tuple(g for g in owned if check_short(assessed.op, altered(wire, awg=g), air_c).safe)
         found = find_gauge(
             check.amps,
@@ -93,20 +90,11 @@ def proposals(assessed: Assessment, drop_v: float, owned: tuple[float, ...], *, 
             insulation_c=wire.insulation_c,
             bundle=wire.strands_in_bundle,
             owned=outlive,
-            fuse_a=fuse.fuse.rating_a.likely if fuse and guards and fuse.fuse.rating_a else None,
-            fault_a=fuse.fault_a if fuse and guards else None,
         )
         thicker = next((g for g in owned if g < wire.awg), None)
         gain = _gain_min(assessed, wire, thicker) if gains and thicker is not None else 0.0
         out.append(Proposal(wire, wire.awg, found, _drop_v(check.amps, wire, found or wire.awg), check.drop_v, thicker, gain))
     return tuple(out)
-
-
-def _region(assessed: Assessment, fuse: Link) -> set[str]:
-    """The wires that a fuse protects: behind it, before the next board."""
-    net = assessed.op.network
-    column = net.branch[fuse.id]
-    return {n for k, n in enumerate(net.elements) if net.branch_of_element[k, column]}
 
 
 def _drop_v(amps: float, wire: Link, gauge: float) -> float:

@@ -59,13 +59,13 @@ def _bridged(assessed: Assessment, joint: Joint) -> str:
     if found is None:
         return ""
     ends = (
-        f"{found.opener} opens after {show(found.opens_s, 's')}"
-        if found.opener
+        f"{found.dead.opener} opens after {show(found.dead.opens_s, 's')}"
+        if found.dead.opener
         else f"{found.held_by} holds it there"
         if found.held_by
         else "nothing opens"
     )
-    hot = f"the wire gets to {show(found.reaches_c, '°C')}" + ("" if found.safe else ", more than its insulation stands")
+    hot = f"the wire gets to {show(found.dead.reaches_c, '°C')}" + ("" if found.dead.safe else ", more than its insulation stands")
     return f" A tool from plus to minus there would draw {show(found.fault_a, 'A')}: {ends}, and {hot}."
 
 

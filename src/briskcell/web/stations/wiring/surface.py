@@ -47,6 +47,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "starts": assessed.first_moments,
         "fuses": assessed.fuses,
         "shorts": assessed.shorts,
+        "leads": assessed.leads,
         "steps": steps_of(assessed),
         "pieces": assessed.pieces,
         "to_buy": assessed.to_buy,
