@@ -7,7 +7,7 @@ import pytest
 
 from briskcell.core.assess import assess
 from briskcell.core.pack.resets import expected_resets, overrun_rate
-from briskcell.core.spread.batch import SOC, Maker
+from briskcell.core.spread.batch import Maker
 from briskcell.core.spread.doubts import doubts, samples
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
@@ -150,7 +150,7 @@ def test_the_range_of_resets_is_that_of_builds_judged_one_by_one() -> None:
     of = tuple(d for d in doubts(weak) if d.kind != "loss")
     rows, batch = samples(of, 6, 3), Maker(weak, of, a.op.network)
     found = batch.solve(rows, 0)
-    each = expected_resets(weak, a.op.network, batch.factors(rows), found.end, SOC, found.elapsed)
+    each = expected_resets(weak, a.op.network, batch.factors(rows), found.end, batch.soc, found.elapsed)
     alone = [assess(one_by_one(weak, of, row)).resets for row in rows]
     off = np.abs(each / [r.expected for r in alone if r] - 1.0)
     assert np.sort(off)[:-1].max() < 0.01

@@ -153,7 +153,7 @@ def test_the_lead_before_the_first_fuse_is_centimetres_long(metres: float, guard
     assert [f.state for f in found] == ([state] if state else [])
     if found:
         assert found[0].fix is not None
-        assert found[0].fix.plan.by_id["lead"].fed_by == "fuse"  # type: ignore[union-attr]
+        assert found[0].fix.plan.by_id["lead"].fed_by == "fuse"  # type: ignore[attr-defined]
 
 
 def test_a_contact_breaks_no_more_volts_and_stands_no_more_amperes_than_it_is_made_for() -> None:

@@ -48,7 +48,7 @@ def rise_apart(amps: float, awg: float, air_c: float) -> float:
     section = awg_section_mm2(awg) * 1e-6
     d = math.sqrt(4 * section / math.pi) + 0.8e-3
 
-    def left(rise: float) -> float:
+    def left(rise: float) -> Any:
         hot, cold = air_c + rise + 273.15, air_c + 273.15
         film = 0.5 * (hot + cold)
         mu, k = 1.716e-5 * (film / 273) ** 1.5 * 384 / (film + 111), 0.0241 * (film / 273) ** 1.5 * 467 / (film + 194)
@@ -219,7 +219,7 @@ def test_no_accepted_pair_of_fuse_and_wire_lets_the_insulation_pass_its_rating(
     fuse_a: float, awg: float, air_c: float, stands_c: float, dead_a: float
 ) -> None:
     """At any current from the rating up to the dead short: what lasts by the balance written apart, a moment's by its own energy."""
-    fuse = Link(id="f", name="F", kind="fuse", fed_by="pack", resistance_ohm=0.02, rating_a=fuse_a)  # type: ignore[arg-type]
+    fuse = Link(id="f", name="F", kind="fuse", fed_by="pack", resistance_ohm=0.02, rating_a=fuse_a)
     wire = Link(id="w", name="W", kind="wire", fed_by="f", length_m=0.2, awg=awg, insulation_c=stands_c)
     found = overload([fuse], wire, dead_a, air_c)
     if not found.safe:

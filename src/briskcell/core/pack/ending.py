@@ -9,13 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
+from briskcell.core.engine.sources import store_curves
 from briskcell.model.parts import State
+from briskcell.model.plan import Plan
 from briskcell.model.stores import Bank
 
 from .stops import collapse_margin, cutoff_margin, limit_margin, lockout_margin
 
 Array = NDArray[np.float64]
 WARNING = "warning"
+EARLY = 0.13  # charge above which a warning ends play early
+BETWEEN = np.array([0.92, 0.82, 0.7, 0.55, 0.37, 0.25, 0.16, 0.1])  # where coarse grids are filled up then
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,6 +30,29 @@ class Stop:
     element: str
     words: str
     margin: Array
+
+
+def closer(plan: Plan, soc: Array) -> Array:
+    """A coarse grid of states of charge, filled up where a warning ends a plan's play well before the pack is empty.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    soc : ndarray, shape (n,)
+        Falling.
+
+    Returns
+    -------
+    ndarray
+        The grid itself where no warning is set, or it comes late.
+    """
+    warning_v = plan.shutdown.warning_v
+    if warning_v is None:
+        return soc
+    at = np.array([1.0, EARLY, 0.0])
+    low = (float(store_curves(s, at, plan.brief.cells_c).ocv_v[1]) for s in plan.stores if not isinstance(s, Bank))
+    return np.union1d(soc, BETWEEN)[::-1] if any(warning_v > v for v in low) else soc
 
 
 def set_stops(op: Operating, store: int, states: Sequence[State] | None = None) -> Iterator[Stop]:

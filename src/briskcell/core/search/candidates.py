@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from briskcell.core.engine.operating import operate
+from briskcell.core.pack.ending import closer
 from briskcell.core.pack.fit import best_placing, stack_mm
 from briskcell.core.pack.runtime import runtime
 from briskcell.core.rails.headroom import headrooms
@@ -91,7 +92,7 @@ def same_charge(cell: Cell, other: Cell) -> bool:
 
 
 def _judged(plan: Plan, pack: Pack, thickness_mm: float) -> Candidate:
-    op, index = operate(plan, COARSE_SOC), plan.stores.index(pack)
+    op, index = operate(plan, closer(plan, COARSE_SOC)), plan.stores.index(pack)
     found = runtime(op, index)
     count = pack.series * pack.parallel
     cell = pack.cell

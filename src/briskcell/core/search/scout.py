@@ -16,6 +16,7 @@ from briskcell.core.engine.operating import operate, riding_on_play, steady_stat
 from briskcell.core.engine.resistance import link_rating_a, wire_resistance_ohm
 from briskcell.core.engine.solver import solve
 from briskcell.core.engine.sources import pack_curves
+from briskcell.core.pack.ending import closer
 from briskcell.core.pack.runtime import NEVER_H, played
 from briskcell.core.pack.stops import collapse_margin, cutoff_margin, limit_margin, lockout_margin
 from briskcell.core.rails.headroom import End
@@ -94,7 +95,7 @@ def scout(
     """
     main, wire = plan.converters[0], next(k for k in plan.links if k.kind == "wire" and k.fed_by == plan.packs[0].id)
     columns = np.array(list(itertools.product(range(len(cells)), range(len(parallels)), range(len(gauges)))), dtype=np.intp)
-    tables = _CellTables(plan.packs[0], cells)
+    tables = _CellTables(plan.packs[0], cells, closer(plan, COARSE_SOC))
     jobs, known = [], {} if kept is None else kept
     for index, board in enumerate(boards):
         lumped = _lumped(plan, main, board)
@@ -132,13 +133,14 @@ def scout(
 class _CellTables:
     """Curves of every cell class in the pack's series count, one string each: arrays of shape (n_cells, n_soc)."""
 
-    def __init__(self, pack: Pack, cells: Sequence[Cell]) -> None:
+    def __init__(self, pack: Pack, cells: Sequence[Cell], soc: Array) -> None:
+        self.soc = soc
         packs = [altered(pack, cell=c, parallel=1, strings=()) for c in cells]
-        bare = [pack_curves(altered(p, link_resistance_ohm=0.0, protection=None), COARSE_SOC) for p in packs]
+        bare = [pack_curves(altered(p, link_resistance_ohm=0.0, protection=None), soc) for p in packs]
         self.ocv, self.fast, self.slow = (np.stack([getattr(c, k) for c in bare]) for k in ("ocv_v", "fast_ohm", "slow_ohm"))
         self.capacity_ah = np.array([c.capacity_ah for c in bare])
         self.energy_wh = np.array([c.energy_wh for c in bare])
-        self.cutoff_v = np.array([pack_curves(p, COARSE_SOC).cutoff_v for p in packs])
+        self.cutoff_v = np.array([pack_curves(p, soc).cutoff_v for p in packs])
         self.most_a = np.array([c.max_discharge_a.likely for c in cells])
         self.trip_a = pack.protection.trip_a.likely if pack.protection else np.inf
         self.extra_ohm = pack.link_resistance_ohm.likely + (pack.protection.resistance_ohm.likely if pack.protection else 0.0)
@@ -191,8 +193,8 @@ def _judge(
         others.append(lockout_margin(flow.converter_input_v(0), used, board.lockout_v))
     if (warning_v := plan.shutdown.warning_v) is not None:
         others.append(cutoff_margin(flow.store_v(), used, warning_v))
-    found = played(COARSE_SOC, own, others, amps, plan.use, tables.capacity_ah[cell] * count)
-    end = End(COARSE_SOC, found.end, flow.collapsed)
+    found = played(tables.soc, own, others, amps, plan.use, tables.capacity_ah[cell] * count)
+    end = End(tables.soc, found.end, flow.collapsed)
     # Links behind the wire carry what the store gives, so the smallest rating stands for all of them.
     rating = min([tables.trip_a, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])
     most = np.broadcast_to(np.minimum(tables.most_a[cell] * count, rating)[:, None], amps.shape)

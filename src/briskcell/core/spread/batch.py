@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from briskcell.core.engine.network import Network, compile_network
 from briskcell.core.engine.operating import SOC_EPSILON, Operating, steady_states, used_states
 from briskcell.core.engine.variants import Factors, variants
-from briskcell.core.pack.ending import board_stops, set_stops
+from briskcell.core.pack.ending import board_stops, closer, set_stops
 from briskcell.core.pack.runtime import played
 from briskcell.core.pack.stops import collapse_margin, cutoff_margin
 from briskcell.core.rails.headroom import spares
@@ -40,7 +40,7 @@ class Solved:
         Least volts above the windows of the loads, down to the stop; below 0 where one is left, nan where none is asked. [V]
     end : ndarray
         State of charge of the stop.
-    elapsed : ndarray, shape (n, len(SOC))
+    elapsed : ndarray, shape (n, n_soc)
         Hours from full down to each state of charge. [h]
     """
 
@@ -90,7 +90,7 @@ class Maker:
     """What all chunks share: the compiled network, and the column of each doubt's factor."""
 
     def __init__(self, plan: Plan, of: Sequence[Doubt], network: Network) -> None:
-        self.plan, self.network = plan, network
+        self.plan, self.network, self.soc = plan, network, closer(plan, SOC)
         self.column = {d.key: k for k, d in enumerate(of)}
 
     def factors(self, factors: Array) -> Factors:
@@ -108,21 +108,21 @@ class Maker:
     def solve(self, factors: Array, store: int) -> Solved:
         """Variants of one chunk: factors of shape (n, doubts)."""
         of = self.factors(factors)
-        made = variants(self.plan, self.network, SOC, of)
+        made = variants(self.plan, self.network, self.soc, of)
         op = Operating(self.plan, self.network, made.curves, made.states())
-        return _answers(op, made.curves[store].capacity_ah * of.capacity[:, store], store)
+        return _answers(op, self.soc, made.curves[store].capacity_ah * of.capacity[:, store], store)
 
 
-def _answers(op: Operating, capacity_ah: Array, store: int) -> Solved:
+def _answers(op: Operating, soc: Array, capacity_ah: Array, store: int) -> Solved:
     """A batched operating point read as a single one is: the same stops, the same integral."""
     used, curves, lost = steady_states(op.plan.use), op.curves[store], op.flow.lost[..., store]
     own = cutoff_margin(op.flow.store_v(store), used, curves.cutoff_v)
     others = [collapse_margin(lost, used), *(s.margin for s in (*board_stops(op, store), *set_stops(op, store)))]
-    found = played(SOC, own, others, op.flow.branch_a[..., store], op.plan.use, capacity_ah)
+    found = played(soc, own, others, op.flow.branch_a[..., store], op.plan.use, capacity_ah)
     volts = np.full(len(found.end), np.nan)
     mine = [k for k in range(len(op.network.loads)) if op.network.store_of_load(k) == store]
     if mine:
         lows = np.array([p.window.low_v for p in op.network.loads])
         over = (op.flow.loads_v - lows)[used_states(op.plan.use)][..., mine].min(axis=(0, -1))
-        volts = np.where(found.end[:, None] - SOC_EPSILON <= SOC, over, np.inf).min(axis=-1)
+        volts = np.where(found.end[:, None] - SOC_EPSILON <= soc, over, np.inf).min(axis=-1)
     return Solved(found.hours, spares(op, found.end), volts, found.end, found.elapsed)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.resets import MAYBE, counted, expected_resets
 
-from .batch import SOC, Maker
+from .batch import Maker
 from .doubts import doubts, samples
 from .reach import FEW, SEED
 
@@ -59,5 +59,5 @@ def reset_spread(op: Operating, store: int = 0) -> ResetSpread:
     made = Maker(op.plan, of, op.network)
     factors = samples(of, FEW, SEED) if of else np.ones((1, 0))
     found = made.solve(factors, store)
-    expected = expected_resets(op.plan, op.network, made.factors(factors), found.end, SOC, found.elapsed)
+    expected = expected_resets(op.plan, op.network, made.factors(factors), found.end, made.soc, found.elapsed)
     return ResetSpread(np.where(np.nan_to_num(found.hours) > 0, expected, 0.0))

@@ -140,6 +140,7 @@ def cell_current(assessed: Answers) -> Iterator[Finding]:
         cause = f"All at {h.at_state}, {pack.name} gives {show(h.demand_a, 'A')}; its cells stand {show(h.limit_a, 'A')}."
         search = partial(_stronger_cells, assessed, pack, h.demand_a)
         yield Finding(state, pack.id, cause, -h.spare, search, "Use cells made for more current.")
+    yield from _filled_together(assessed)
     for charge in assessed.charges:
         pack = assessed.plan.by_id[charge.board.charges]
         if not isinstance(pack, Pack):
@@ -149,6 +150,19 @@ def cell_current(assessed: Answers) -> Iterator[Finding]:
         if asked > most + 1e-9:
             cause = f"{charge.board.name} charges with {show(asked, 'A')}; the cells take {show(most, 'A')}."
             yield Finding("fails", pack.id, cause, missed_by(asked, most), partial(_gentler, assessed, charge.board, most))
+
+
+def _filled_together(assessed: Answers) -> Iterator[Finding]:
+    """Boards that each keep to what a pack takes, and together do not: nothing holds them to it."""
+    for pack in assessed.plan.packs:
+        boards = [b for b in assessed.plan.chargers if b.charges == pack.id]
+        curves = assessed.op.curves[assessed.plan.stores.index(pack)]
+        most = float(current_limit_a(pack, curves, "max_charge_a").min())
+        each, asked = max((b.current_a.likely for b in boards), default=0.0), sum(b.current_a.likely for b in boards)
+        if len(boards) > 1 and each <= most + 1e-9 < asked:
+            cause = f"{len(boards)} boards charge {pack.name} with {show(asked, 'A')} together; the cells take {show(most, 'A')}."
+            search = partial(_gentler, assessed, boards[-1], most - asked + boards[-1].current_a.likely)
+            yield Finding("fails", pack.id, cause, missed_by(asked, most), search, "One board, or smaller currents.")
 
 
 def _gentler(assessed: Answers, board: ChargeBoard, most: float) -> Iterator[Fix]:
