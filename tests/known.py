@@ -6,6 +6,10 @@ import json
 from pathlib import Path
 from typing import Any
 
+from briskcell.core.pack.own_curve import own_curve, with_pulses
+from briskcell.library.catalogue import chemistries, chemistry_fields
+from briskcell.model.stores import Cell
+
 CASES = Path(__file__).parent / "cases"
 
 
@@ -234,3 +238,29 @@ def hand_plan(**lists: Any) -> dict[str, Any]:
         "packs": [{"id": "pack", "name": "Pack", "cell": flat_cell()}],
         "loads": [drawing(1.0)],
     } | lists
+
+
+def measured_cell(name: str, *, typed_points: int | None = None) -> Cell:
+    """A reference cell as a builder knows it: its label, its own slow discharge, and pulses read after ten seconds and a minute."""
+    data = case(f"cell-reference-{name}")
+    ah, volts = (data["slow_discharge"][k] for k in ("ah", "volts"))
+    if typed_points:
+        few = sorted({round(k * (len(ah) - 1) / (typed_points - 1)) for k in range(typed_points)})
+        ah, volts = [ah[k] for k in few], [volts[k] for k in few]
+    known = chemistry_fields(chemistries()["lco" if "lco" in name else "nmc"])
+    bare = Cell.model_validate(
+        known
+        | {
+            "name": name,
+            "label_ah": data["label_Ah"],
+            "resistance_ohm": 0.05,
+            "full_v": data["voltage_max_V"],
+            "empty_v": data["voltage_min_V"],
+            "max_charge_a": 5,
+            "max_discharge_a": 10,
+        }
+    )
+    socs = sorted(data["pulse_ohm"], key=float)
+    ten, minute = ([data["pulse_ohm"][s][k] for s in socs] for k in ("10_s", "60_s"))
+    pulsed = with_pulses(bare, [float(s) for s in socs], ten, minute, "pulses of 10 s and 60 s")
+    return own_curve(pulsed, ah, volts, data["slow_discharge"]["current_A"], "a slow discharge").cell

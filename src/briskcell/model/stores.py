@@ -17,6 +17,7 @@ from .figure import (
     Document,
     Efficiency,
     Figure,
+    Grade,
     Grams,
     KelvinPerWatt,
     Millimetres,
@@ -39,9 +40,11 @@ class Cell(Document):
 
     ``fast`` and ``slow`` are relative to ``resistance_ohm``, the steady resistance at half full and 25 °C; a peak feels ``fast``
     alone, a steady draw the sum. ``slow_s`` is the time constant of that slow part. On charge the surface of the particles is
-    ahead of their inside by what flows in during ``diffusion_s``. Tables that are ``ocv_corrected`` do not contain the fall of the
-    open-circuit voltage during the minute's pulse; the others do. ``ageing`` is the share by which resistance has risen per share
-    of capacity lost. ``weakest_ah`` is the capacity of the weakest of those in series, where they were measured one by one.
+    ahead of their inside by what flows in during ``diffusion_s``; where none is given it follows from the slow part of the cell's
+    own resistance. ``curve_grade`` says how its open-circuit voltage is known: as a class has it, or measured on it. Tables that
+    are ``ocv_corrected`` do not contain the fall of the open-circuit voltage during the minute's pulse; the others do. ``ageing``
+    is the share by which resistance has risen per share of capacity lost. ``weakest_ah`` is the capacity of the weakest of those
+    in series, where they were measured one by one.
     """
 
     name: Name
@@ -70,7 +73,9 @@ class Cell(Document):
     use_high_c: Celsius = 60.0
     slow_s: Annotated[float, Unit("s", above=0, at_most=3600)] = 60.0
     ocv_corrected: bool = False
-    diffusion_s: Annotated[float, Unit("s", at_least=0, at_most=36000)] = 450.0
+    diffusion_s: Annotated[float, Unit("s", at_least=0, at_most=36000)] | None = None
+    curve_grade: Grade = "typical"
+    curve_source: Annotated[str, StringConstraints(max_length=200)] = ""
     ageing: Annotated[float, Unit("", at_least=0, at_most=20)] = 2.5
     swelling: Share = 0.0
     mass_g: Grams | None = None

@@ -14,7 +14,7 @@ from briskcell.core.charge.current_split import BY_FLOAT, LIMITS, Terms, balance
 from briskcell.core.engine.input_curve import Console, console_curve
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_resistance_ohm
-from briskcell.core.engine.sources import pulse_fall_ohm, store_curves
+from briskcell.core.engine.sources import diffusion_s, pulse_fall_ohm, store_curves
 from briskcell.model.parts import Link
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Bank, Capacitor, ChargeBoard, Pack, Supply
@@ -315,7 +315,7 @@ class ChargePath:
         """Time of diffusion of the store's cells; 0 of what has none. [s]"""
         if not isinstance(self.store, Pack):
             return 0.0
-        return max(c.diffusion_s for c in self.store.string_cells)
+        return max(diffusion_s(c) for c in self.store.string_cells)
 
     @cached_property
     def diffusion_ohm(self) -> Array:

@@ -16,6 +16,7 @@ from briskcell.model.units import show
 
 from ..registry import Finding, missed_by, rule
 
+LEAST_V = 0.01  # that a converter can be set to stop at
 FOR_GOOD = (
     0.1  # of their capacity in an hour, that cells of nickel stand past full; Linden's Handbook of Batteries, 4th ed., ch. 22
 )
@@ -102,7 +103,7 @@ def _full_v(store: Pack | Capacitor) -> tuple[float, float]:
 
 
 def _stopped(assessed: Answers, source: Trickle, full_v: float) -> Iterator[Fix]:
-    stopped = altered(source, stops_at_v=round(full_v, 3))
+    stopped = altered(source, stops_at_v=max(round(full_v, 3), LEAST_V))
     yield Fix(
         f"A converter of {source.name} that stops at {show(full_v, 'V')}", "ends it at full.", replaced(assessed.plan, stopped)
     )
