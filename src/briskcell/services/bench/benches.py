@@ -138,6 +138,11 @@ class Benches:
         name = next(u.name for u in self.units(build_id) if u.id == run.unit_id)
         return measured.capacity_on_plan(assessed, run, self._runs, name, sure=sure)
 
+    def curve_on_plan(self, build_id: int, assessed: Assessment, run: RunRow, *, sure: bool) -> Edit:
+        """A run's discharge as the curve of the pack's cells."""
+        name = next(u.name for u in self.units(build_id) if u.id == run.unit_id)
+        return measured.curve_on_plan(assessed, run, self._runs, name, sure=sure)
+
     def begin(self, build_id: int, unit: UnitRow, assessed: Assessment, form: Form, whence: str) -> None:
         """Begin a run as it was asked for; ``whence`` says from which device, in words.
 

@@ -16,6 +16,7 @@ from briskcell.core.bench.gate import no_capacity, no_figure
 from briskcell.core.bench.partial import Joined
 from briskcell.core.bench.step import LEADS_OHM, dummy_load
 from briskcell.core.engine.converters import losses_of, switching_input_current
+from briskcell.core.pack.own_curve import own_curve
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.figure import Figure, Grade
@@ -229,6 +230,37 @@ def capacity_on_plan(a: Assessment, run: RunRow, store: RunStore, unit: str, *, 
     new = Figure(low=each - off, likely=each, high=each + off, grade="guessed" if made_up else "measured", source=source)
     cell = pack.cell.model_copy(update={"measured_ah": new})
     words = f"{pack.name}: each cell holds {show(each, 'Ah')}, {'from the simulated bench' if made_up else 'measured'}"
+    return Edit(replaced(a.plan, altered(pack, cell=cell)), words)
+
+
+def curve_on_plan(a: Assessment, run: RunRow, store: RunStore, unit: str, *, sure: bool) -> Edit:
+    """A run's discharge as the open-circuit curve of the pack's cells; a simulated one only where that was said once more.
+
+    Raises
+    ------
+    FigureError
+        If the run is no slow discharge of that pack from full to empty.
+    """
+    found = capacity(a, run, store)
+    if found is None or found.why_not:
+        why = found.why_not if found else "It was no discharge from full."
+        raise FigureError("run", f"That run has no curve from full to empty. {why}", fix="Discharge it from full to empty.")
+    _real(found.simulated, "run", sure=sure)
+    pack = a.plan.packs[0]
+    if pack.strings:
+        raise FigureError("run", "One curve cannot stand for unlike strings.", fix="Give the pack cells of one kind first.")
+    rows = store.rows(run.id)
+    known = np.isfinite(rows[:, 1]) & np.isfinite(rows[:, 2])
+    t, volts, amps = rows[known, 0], rows[known, 1], np.abs(rows[known, 2])
+    out = np.concatenate([[0.0], np.cumsum(np.diff(t) * 0.5 * (amps[1:] + amps[:-1]))]) / 3600.0
+    joints = pack.link_resistance_ohm.likely + (pack.protection.resistance_ohm.likely if pack.protection else 0.0)
+    source = f"unit {unit}, {told(run.began_at)}, {run.title.lower()}{', simulated' if found.simulated else ''}"
+    try:
+        made = own_curve(pack.cell, out / pack.parallel, (volts + amps * joints) / pack.series, amps / pack.parallel, source)
+    except FigureError as error:
+        raise FigureError("run", error.message, fix=error.fix) from error
+    cell = made.cell if not found.simulated else made.cell.model_copy(update={"curve_grade": "guessed"})
+    words = f"{pack.name}: its cells have the curve of {run.title.lower()}, {show(made.ah, 'Ah')} each"
     return Edit(replaced(a.plan, altered(pack, cell=cell)), words)
 
 

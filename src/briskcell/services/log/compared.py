@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.course import thinned
+from briskcell.core.log.parts_of import NOTHING, PartsOf, parts_of
+from briskcell.model.units import show
 from briskcell.store.runs import RunRow, RunStore
 
 Array = NDArray[np.float64]
@@ -27,6 +29,7 @@ class Compared:
     charge: float
     mean_v: float
     words: tuple[str, ...]
+    parts: PartsOf | None = None
 
 
 def compared(a: Assessment, run: RunRow, store: RunStore, most: int = 300) -> Compared | None:
@@ -53,11 +56,26 @@ def compared(a: Assessment, run: RunRow, store: RunStore, most: int = 300) -> Co
     both = np.isfinite(predicted)
     mean_v = float(np.mean(v[both]) / np.mean(predicted[both]) - 1.0) if both.any() else math.nan
     at, drawn = thinned(t, predicted, most)
-    return Compared(at, drawn, charge, mean_v, _words(charge, mean_v, a, float(out_ah[-1])))
+    parts = parts_of(curves, t, v, i)
+    return Compared(at, drawn, charge, mean_v, _words(charge, mean_v, a, float(out_ah[-1]), parts), parts)
 
 
-def _words(charge: float, mean_v: float, a: Assessment, held: float) -> tuple[str, ...]:
-    out = []
+def _due(parts: PartsOf | None) -> list[str]:
+    """What of the difference in hours is due to what, in a sentence."""
+    if parts is None or abs(parts.measured_h - parts.planned_h) < NOTHING * parts.planned_h:
+        return []
+    whole = parts.measured_h - parts.planned_h
+    each = [("their capacity", parts.capacity_h)]
+    each += [("their resistance", parts.resistance_h)] if parts.ohm is not None else []
+    each.append(("the curve of their volts" if parts.ohm is not None else "curve and resistance together", parts.curve_h))
+    told = [f"{show(abs(h), 'h')} {'more' if h > 0 else 'less'} by {what}" for what, h in each if abs(h) > 0.1 * abs(whole)]
+    first = f"At its amps the plan gives {show(parts.planned_h, 'h')}, it ran {show(parts.measured_h, 'h')}"
+    apart = "" if parts.ohm is not None else " At one current alone the two cannot be told apart."
+    return [f"{first}: {', '.join(told)}.{apart}"] if told else []
+
+
+def _words(charge: float, mean_v: float, a: Assessment, held: float, parts: PartsOf | None) -> tuple[str, ...]:
+    out = _due(parts)
     if math.isfinite(charge):
         more = "more" if charge >= 0 else "less"
         out.append(f"It gave {held:.3g} Ah down to where it ended, {abs(charge):.1%} {more} than planned: the cells' capacity.")

@@ -27,16 +27,26 @@ def take_cells(plan: Plan, pack_id: str, key: str, parallel: int) -> Edit:
 
 
 def typed_cell(
-    name: str, chemistry: str, label_ah: float, thickness_mm: float, width_mm: float | None, length_mm: float, most_a: float
+    name: str,
+    chemistry: str,
+    label_ah: float,
+    thickness_mm: float,
+    width_mm: float | None,
+    length_mm: float,
+    most_a: float,
+    ohm: float | None = None,
+    mass_g: float | None = None,
 ) -> Cell:
-    """A cell as its wrapper has it; what no wrapper says is a guess from its chemistry and size."""
+    """A cell as its wrapper or sheet has it; what neither says is a guess from its chemistry and size."""
     known = chemistries()
     if chemistry not in known:
         raise FigureError("cell-chemistry", f"“{chemistry}” is no chemistry of the library.", fix="Choose one from the list.")
     is_round = width_mm is None or abs(width_mm - thickness_mm) < 0.05
-    ohm = 0.045 if is_round else 0.15 / label_ah
+    usual = 0.045 if is_round else 0.15 / label_ah
     printed = "printed on the wrapper, never tested"
-    guess = Figure(low=0.7 * ohm, likely=ohm, high=1.6 * ohm, grade="guessed", source="range of cells of this shape and size")
+    guess = Figure(low=0.7 * usual, likely=usual, high=1.6 * usual, grade="guessed", source="range of cells of this shape and size")
+    if ohm is not None:
+        guess = Figure(low=0.8 * ohm, likely=ohm, high=1.3 * ohm, grade="sheet", source="typed with the cell, with its contacts")
     try:
         return Cell.model_validate(
             chemistry_fields(known[chemistry])
@@ -47,6 +57,7 @@ def typed_cell(
                 "thickness_mm": thickness_mm,
                 "width_mm": width_mm,
                 "length_mm": length_mm,
+                "mass_g": mass_g,
                 "swelling": 0.0 if is_round else 0.1,
                 "max_discharge_a": Figure(low=most_a, likely=most_a, high=most_a, grade="guessed", source=printed),
                 "max_charge_a": Figure(low=0.3 * label_ah, likely=0.5 * label_ah, high=label_ah, source="half its capacity"),

@@ -85,12 +85,14 @@ def simulate(build_id: int) -> Response:
 
 @bp.post("/run")
 def run(build_id: int) -> Response:
-    """Begin a run, stop it, remove it, or make its capacity the plan's."""
+    """Begin a run, stop it, remove it, or make its capacity or its curve the plan's."""
     number, do = named("run", form("run")) or 0, form("do")
     if do == "begin":
         _begin(build_id)
     else:
         found = benches().run(build_id, number) or abort(404)
+        if do == "curve":
+            return change(build_id, lambda a: benches().curve_on_plan(build_id, a, found, sure=form("sure") == "yes"))
         if do == "plan":
             return change(build_id, lambda a: benches().capacity_on_plan(build_id, a, found, sure=form("sure") == "yes"))
         if do == "remove":

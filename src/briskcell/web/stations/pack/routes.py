@@ -9,6 +9,7 @@ from briskcell.model.errors import FigureError
 from briskcell.model.units import read
 from briskcell.services.edits.values import Edit
 from briskcell.services.pack import bay, cells
+from briskcell.services.pack.typed_curve import give_curve
 from briskcell.services.search import take_found
 from briskcell.web.build import base_revision, bp, change, form
 from briskcell.web.shop import builds, searches
@@ -58,8 +59,23 @@ def wrapper(build_id: int) -> Response:
             raise FigureError("cell-name", "A cell needs a name.", fix="Type what the wrapper says.")
         wide = figure("width", "mm") if form("width").strip() else None
         thick, long = figure("thickness", "mm"), figure("length", "mm")
-        cell = cells.typed_cell(name, form("chemistry"), figure("label", "Ah"), thick, wide, long, figure("most", "A"))
+        ohm = figure("ohm", "Ω") if form("ohm").strip() else None
+        mass = figure("mass", "g") if form("mass").strip() else None
+        label, most = figure("label", "Ah"), figure("most", "A")
+        cell = cells.typed_cell(name, form("chemistry"), label, thick, wide, long, most, ohm, mass)
         return cells.put_cell(assessed.plan, form("pack"), cell)
+
+    return change(build_id, made)
+
+
+@bp.post("/curve")
+def curve(build_id: int) -> Response:
+    """The cells' own curve, and their resistances by pulses, as typed or pasted."""
+
+    def made(assessed: Assessment) -> Edit:
+        amps = form("amps").strip()
+        drawn = read(plain(amps, "A"), "A", "curve-amps") if amps else None
+        return give_curve(assessed.plan, form("pack"), form("points"), drawn, form("pulses"))
 
     return change(build_id, made)
 
