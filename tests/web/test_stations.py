@@ -273,7 +273,7 @@ def test_the_pack_is_chosen_from_all_that_fit_or_typed_from_its_wrapper(page: Pa
     rows.get_by_role("button").first.click()
     expect(page.locator(".last")).to_contain_text("in place of")
     page.get_by_text("Type a cell from its wrapper").click()
-    form = page.locator("details.wrapper form")
+    form = page.locator("details.wrapper form").first
     form.get_by_label("Name").fill("Drawer cell, 9900 mAh it says")
     form.get_by_label("Capacity printed").fill("9900 mAh")
     form.get_by_role("button", name="Use this cell").click()

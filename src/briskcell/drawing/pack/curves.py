@@ -37,9 +37,11 @@ def discharge_plot(assessed: Assessment) -> dict[str, Any] | None:
             stops.setdefault(f"{stop.cause}: {assessed.plan.by_id[stop.element].name}"[:44], at(soc))
     marks: list[dict[str, Any]] = [{"x": x, "words": words} for words, x in list(stops.items())[:5]]
     marks.append({"y": round(curves.cutoff_v, 3), "words": f"cut-off {show(curves.cutoff_v, 'V')}"})
-    if assessed.reserve:
+    if (volts := assessed.plan.shutdown.warning_v) is not None:
+        marks.append({"y": round(volts, 3), "words": f"warning {show(volts, 'V')}, as set", "side": "right"})
+    elif assessed.reserve:
         volts = assessed.reserve.under_load_v
-        marks.append({"y": round(volts, 3), "words": f"warning {show(volts, 'V')}", "side": "right"})
+        marks.append({"y": round(volts, 3), "words": f"a warning belongs at {show(volts, 'V')}", "side": "right"})
     drawn = plot(
         "Pack volts over the hours of play",
         {"label": "time from full", "unit": "h", "values": numbers(hours), "reverse": False},
