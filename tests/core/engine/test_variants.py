@@ -57,7 +57,7 @@ def test_peaks_ride_on_what_play_has_polarised() -> None:
     of.draw[1, 0] = 0.5
     made = variants(plan, network, SOC, of)
     slow = made.slow_ohm + 0.3
-    made = type(made)(network, made.curves, made.ocv_v, made.fast_ohm, slow, made.draw, made.boards)
+    made = type(made)(network, made.curves, made.ocv_v, made.fast_ohm, slow, made.draw, made.link_ohm, made.boards)
     flow = made.peaking(np.array([[False, False], [True, False], [True, True]]))
     fast, whole = made.fast_ohm[0, 0, 0], slow[0, 0, 0]
     ocv = made.ocv_v[0, 0, 0]

@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 import random
+from typing import Any
 
 import numpy as np
 import pytest
 
 from briskcell.core.assess import assess
 from briskcell.core.charge.charging import charge
+from briskcell.core.engine.sources import cold_factor
+from briskcell.core.pack.uncertainty import chance_words
 from briskcell.core.spread.batch import Maker, Solved
 from briskcell.core.spread.charge_times import charge_spread
-from briskcell.core.spread.doubts import doubts, samples
+from briskcell.core.spread.doubts import doubts, model_off, samples
 from briskcell.core.spread.reach import COUNT, SEED, Reach
 from briskcell.library import catalogue
-from briskcell.model.changes import altered, replaced
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.figure import Figure
+from briskcell.model.plan import plan_of
 from briskcell.services.demo import curlew, sanderling
 from tests.core.pack.test_values import found, pack
 from tests.faulty import sound
-from tests.known import drawing
+from tests.known import drawing, hand_plan
 
 STOCK = catalogue().stock()
 
@@ -36,6 +40,52 @@ def pert(low: float, likely: float, high: float, share: float) -> float:
     return float(low + wide * betaincinv(1 + 4 * (likely - low) / wide, 1 + 4 * (high - likely) / wide, share))
 
 
+@pytest.fixture
+def figures_alone(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Doubts of figures, without what no figure says."""
+    monkeypatch.setattr("briskcell.core.spread.doubts._of_cells", lambda *_: iter(()))
+
+
+@pytest.mark.parametrize(
+    ("known", "off"),
+    [
+        ({}, 0.07),
+        ({"measured_ah": {"low": 3.0, "likely": 3.0, "high": 3.0, "grade": "measured"}}, 0.06),
+        (
+            {
+                "measured_ah": {"low": 3.0, "likely": 3.0, "high": 3.0, "grade": "measured"},
+                "resistance_ohm": {"low": 0.05, "likely": 0.05, "high": 0.05, "grade": "measured"},
+            },
+            0.05,
+        ),
+        ({"curve_grade": "measured"}, 0.02),
+    ],
+    ids=["label", "test", "test and pulse", "own curve"],
+)
+def test_the_model_of_a_cell_is_doubted_by_what_is_known_of_it(known: dict[str, Any], off: float) -> None:
+    loads = [drawing(0.5, "power_w")]  # a twentieth of the pack's 11 Wh an hour: no rate to doubt
+    plan = assess(plan_of(hand_plan(packs=pack(**known), loads=loads))).plan
+    assert model_off(plan, plan.packs[0])[1] == pytest.approx(off)
+    model = next(d for d in doubts(plan) if d.kind == "model")
+    assert (model.low, model.high) == (pytest.approx(1 - 3 * off), pytest.approx(1 + 3 * off)), "six standard deviations wide"
+    fast = assess(plan_of(hand_plan(packs=pack(**known), loads=[drawing(11.1, "power_w")]))).plan
+    assert model_off(fast, fast.packs[0])[1] == pytest.approx(off * 1.5), "two doublings past a quarter of its capacity an hour"
+    early = remade(plan, {"shutdown": plan.shutdown.model_copy(update={"warning_v": 3.35})})
+    assert model_off(early, early.packs[0])[1] == pytest.approx(off + (0.0 if off == 0.02 else 0.03))
+
+
+def test_what_no_figure_says_is_doubted_too() -> None:
+    kinds = {d.kind for d in doubts(sanderling())}
+    assert {"model", "temperature", "cut-off", "wiring"} <= kinds
+    worn = sanderling().packs[0].cell.model_copy(update={"health": 0.8})
+    old = replaced(sanderling(), altered(sanderling().packs[0], cell=worn))
+    assert next(d for d in doubts(old) if d.kind == "health").high == pytest.approx(1 + 3 * 0.03 / 0.8)
+    warm = next(d for d in doubts(sanderling()) if d.kind == "temperature")
+    assert warm.high == pytest.approx(cold_factor(17.5, 3000.0) / cold_factor(25.0, 3000.0)), "7.5 K colder has more resistance"
+    assert [chance_words(c).replace("\u00a0", " ") for c in (0.0, 0.3, 1.0)] == ["under 1 %", "30 %", "over 99 %"]
+
+
+@pytest.mark.usefixtures("figures_alone")
 def test_one_figure_that_is_not_known_carries_the_range() -> None:
     """Hours of a constant current are amp-hours over amps: 3 Ah at 1 A."""
     a = found(loads=[drawing(1.0)], packs=pack(ah={"low": 2.4, "likely": 3.0, "high": 3.3}))
@@ -108,6 +158,7 @@ def test_where_a_stop_lies_between_the_samples_are_solved_whole() -> None:
     assert a.runtime_range.low == pytest.approx(a.spread.range_h[0], rel=0.01)
 
 
+@pytest.mark.usefixtures("figures_alone")
 def test_the_time_on_the_charger_goes_as_the_amp_hours_over_the_current() -> None:
     a = assess(sanderling(), STOCK)
     board = a.plan.chargers[0]
@@ -119,7 +170,7 @@ def test_the_time_on_the_charger_goes_as_the_amp_hours_over_the_current() -> Non
     a = assess(plan, STOCK)
     made = charge_spread(a.op, a.charges[0])
     assert made is not None
-    assert [d.key for d in made.of] == [f"charger:{board.id}"]
+    assert [d.key for d in made.of if d.element != "pack"] == [f"charger:{board.id}"]
     for share, point in ((0.9, made.range_h[0]), (0.1, made.range_h[2])):
         amps = pert(1.2, 1.5, 1.6, share)
         slower = assess(replaced(plan, altered(a.plan.chargers[0], current_a=Figure(low=amps, likely=amps, high=amps))), STOCK)
@@ -149,12 +200,12 @@ def test_doubts_of_a_charge_go_together_as_they_do_one_by_one() -> None:
         by = dict(zip(keys, row, strict=True))
         cell = pack.cell.model_copy(
             update={
-                "measured_ah": certain(pack.cell.capacity_ah.likely * by["capacity"]),
-                "resistance_ohm": certain(pack.cell.resistance_ohm.likely * by["cell"]),
+                "measured_ah": certain(pack.cell.capacity_ah.likely * by["capacity"] * by["model"]),
+                "resistance_ohm": certain(pack.cell.resistance_ohm.likely * by["cell"] * by["temperature"]),
             }
         )
         plan = replaced(full.plan, altered(pack, cell=cell))
         plan = replaced(plan, altered(board, current_a=certain(board.current_a.likely * by["charger"])))
-        assert hours == pytest.approx(charge(assess(plan, STOCK).op, plan.chargers[0], full.end_soc).off.hours, rel=5e-3)
-    assert {d.kind for d in made.of} == {"capacity", "cell", "charger"}
+        assert hours == pytest.approx(charge(assess(plan, STOCK).op, plan.chargers[0], full.end_soc).off.hours, rel=8e-3)
+    assert {d.kind for d in made.of} == {"capacity", "cell", "charger", "model", "temperature"}
     assert {d.key for d in doubts(full.plan)}.isdisjoint({f"charger:{board.id}"}), "hours of play do not hang on it"

@@ -24,7 +24,8 @@ TERMS = ("power_w", "current_a", "conductance_s")
 class Factors:
     """What the figures of each variant are of the plan's likely ones: a row a variant, a column a store, load or converter.
 
-    ``capacity`` and ``cell``, the resistance of the cells, are of stores; ``draw`` of loads; ``volts`` and ``loss`` of converters.
+    ``capacity``, ``cell``, the resistance of the cells, and ``cutoff``, the volts that end play, are of stores; ``draw`` of loads;
+    ``volts`` and ``loss`` of converters; ``wiring`` of all conductors, in one column.
     """
 
     capacity: Array
@@ -32,6 +33,8 @@ class Factors:
     draw: Array
     volts: Array
     loss: Array
+    cutoff: Array
+    wiring: Array
 
     def only(self, rows: NDArray[np.intp] | slice) -> Factors:
         """Some of the variants."""
@@ -54,7 +57,7 @@ def likely(network: Network, n: int = 1) -> Factors:
         All 1.
     """
     stores, loads, boards = (np.ones((n, len(of))) for of in (network.stores, network.loads, network.converters))
-    return Factors(capacity=stores, cell=stores, draw=loads, volts=boards, loss=boards)
+    return Factors(capacity=stores, cell=stores, draw=loads, volts=boards, loss=boards, cutoff=stores, wiring=np.ones((n, 1)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +70,8 @@ class Variants:
         Of the stores; the first may have one row for all.
     draw : ndarray, shape (n, n_loads)
         Factors on the loads' draws.
+    link_ohm : ndarray, shape (n, 1, n_links)
+        Resistance of the conductors. [Ω]
     boards : Boards
         Converters of each variant.
     """
@@ -77,6 +82,7 @@ class Variants:
     fast_ohm: Array
     slow_ohm: Array
     draw: Array
+    link_ohm: Array
     boards: Boards
 
     def only(self, rows: NDArray[np.intp] | slice, first: int) -> Variants:
@@ -85,14 +91,14 @@ class Variants:
         ocv = np.broadcast_to(self.ocv_v, (len(self.draw), *self.ocv_v.shape[1:]))[rows, first:]
         own = self.boards.own[rows]
         boards = Boards(own, np.arange(len(own))[None, :, None])
-        return Variants(self.network, self.curves, ocv, fast, slow, self.draw[rows], boards)
+        return Variants(self.network, self.curves, ocv, fast, slow, self.draw[rows], self.link_ohm[rows], boards)
 
     def states(self) -> Flow:
         """Rest, play and peak of all, arrays of shape (3, n, n_soc, …): a peak rides on play, with the cells' fast part alone."""
         d, steady = state_draws(self.network), self.fast_ohm + self.slow_ohm
         draws = Draws(**{t: getattr(d, t)[:, None] * self.draw[None, :, None, :] for t in TERMS})
         ohm = np.stack([steady, steady, self.fast_ohm])
-        return solve(self.network, self.ocv_v, ohm, draws, riding_on_play(self.slow_ohm), None, self.boards)
+        return solve(self.network, self.ocv_v, ohm, draws, riding_on_play(self.slow_ohm), self.link_ohm, self.boards)
 
     def peaking(self, peaks: NDArray[np.bool_]) -> Flow:
         """Combinations of parts at their peak, of shape (m, n_loads): arrays of shape (m, n, n_soc, …).
@@ -106,7 +112,7 @@ class Variants:
         rides[1:] = 1.0
         ohm = self.fast_ohm + (1.0 - rides) * self.slow_ohm
         slow = Slow(rides * self.slow_ohm, (0,) * len(peaks))
-        return solve(self.network, self.ocv_v, ohm, draws, slow, None, self.boards)
+        return solve(self.network, self.ocv_v, ohm, draws, slow, self.link_ohm, self.boards)
 
 
 def variants(plan: Plan, network: Network, soc: Array, of: Factors) -> Variants:
@@ -145,6 +151,7 @@ def variants(plan: Plan, network: Network, soc: Array, of: Factors) -> Variants:
         np.maximum(fast - beside, 0.0) * cell + np.minimum(fast, beside),
         slow * cell,
         of.draw,
+        network.fixed_ohm[len(network.stores) + len(network.converters) :] * of.wiring[:, None, :],
         Boards(own, np.arange(n)[None, :, None]),
     )
 

@@ -24,12 +24,16 @@ BETWEEN = np.array([0.92, 0.82, 0.7, 0.55, 0.37, 0.25, 0.16, 0.1])  # where coar
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stop:
-    """One thing that can end play: its least margin over the steady states that happen; play ends where that falls below zero."""
+    """One thing that can end play: its least margin over the steady states that happen; play ends where that falls below zero.
+
+    ``volts`` are those that a warning is set to.
+    """
 
     cause: str
     element: str
     words: str
     margin: Array
+    volts: float = 0.0
 
 
 def closer(plan: Plan, soc: Array) -> Array:
@@ -80,6 +84,7 @@ def set_stops(op: Operating, store: int, states: Sequence[State] | None = None) 
         element=part.id,
         words=f"the warning is set to {warning_v:.2f} V",
         margin=cutoff_margin(op.store_v[..., store], list(states or op.steady), warning_v),
+        volts=warning_v,
     )
 
 

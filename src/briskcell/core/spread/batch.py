@@ -103,22 +103,28 @@ class Maker:
                     out[:, k] = factors[:, at]
             return out
 
-        return Factors(**{kind: of(kind, known.elements(self.network)) for kind, known in OF_PLAY.items()})
+        out: dict[str, Array] = {}
+        for kind, known in OF_PLAY.items():
+            factor = of(kind, known.elements(self.network))
+            out[known.factor] = out[known.factor] * factor if known.factor in out else factor
+        return Factors(**out)
 
     def solve(self, factors: Array, store: int) -> Solved:
         """Variants of one chunk: factors of shape (n, doubts)."""
         of = self.factors(factors)
         made = variants(self.plan, self.network, self.soc, of)
         op = Operating(self.plan, self.network, made.curves, made.states())
-        return _answers(op, self.soc, made.curves[store].capacity_ah * of.capacity[:, store], store)
+        return _answers(op, self.soc, of, store)
 
 
-def _answers(op: Operating, soc: Array, capacity_ah: Array, store: int) -> Solved:
+def _answers(op: Operating, soc: Array, of: Factors, store: int) -> Solved:
     """A batched operating point read as a single one is: the same stops, the same integral."""
     used, curves, lost = steady_states(op.plan.use), op.curves[store], op.flow.lost[..., store]
-    own = cutoff_margin(op.flow.store_v(store), used, curves.cutoff_v)
-    others = [collapse_margin(lost, used), *(s.margin for s in (*board_stops(op, store), *set_stops(op, store)))]
-    found = played(soc, own, others, op.flow.branch_a[..., store], op.plan.use, capacity_ah)
+    volts_off = of.cutoff[:, store, None]
+    own = cutoff_margin(op.flow.store_v(store), used, curves.cutoff_v * volts_off)
+    warned = [cutoff_margin(op.flow.store_v(store), used, s.volts * volts_off) for s in set_stops(op, store)]
+    others = [collapse_margin(lost, used), *(s.margin for s in board_stops(op, store)), *warned]
+    found = played(soc, own, others, op.flow.branch_a[..., store], op.plan.use, curves.capacity_ah * of.capacity[:, store])
     volts = np.full(len(found.end), np.nan)
     mine = [k for k in range(len(op.network.loads)) if op.network.store_of_load(k) == store]
     if mine:

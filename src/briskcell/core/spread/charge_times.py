@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from briskcell.core.charge.charging import Charge, ChargePath
 from briskcell.core.engine.operating import Operating
+from briskcell.core.pack.uncertainty import chance_words
 from briskcell.model.changes import altered, replaced
 from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan
@@ -36,6 +37,10 @@ class ChargeSpread:
     def chance(self, hours: float) -> float:
         """The chance that it is full within so long."""
         return float((self.hours <= hours).mean())
+
+    def chance_said(self, hours: float) -> str:
+        """The same in words: never as certain."""
+        return chance_words(self.chance(hours))
 
 
 def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
@@ -74,13 +79,18 @@ def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
     return ChargeSpread(of, hours) if np.isfinite(hours).all() else None
 
 
+OF_CHARGE = ("capacity", "cell", "model", "health", "temperature")  # what of a pack the time on the charger hangs on
+
+
 def _doubts(plan: Plan, charge: Charge) -> tuple[Doubt, ...]:
     board, supply = charge.board, charge.supply
     own = (
         doubt_of("charger", board.id, f"current of {board.name}", board.current_a, board.part_class),
         doubt_of("supply", supply.id, f"current of {supply.name}", supply.current_limit_a, supply.part_class),
     )
-    return (*(d for d in doubts(plan) if d.element == charge.store.id and isinstance(charge.store, Pack)), *own)
+    if not isinstance(charge.store, Pack):
+        return own
+    return (*(d for d in doubts(plan) if d.element == charge.store.id and d.kind in OF_CHARGE), *own)
 
 
 def _hours(op: Operating, charge: Charge, doubt: Doubt, factor: float) -> float | None:
@@ -94,7 +104,7 @@ def _hours(op: Operating, charge: Charge, doubt: Doubt, factor: float) -> float 
         pack = plan.by_id[charge.store.id]
         assert isinstance(pack, Pack)
         cell = pack.cell
-        if doubt.kind == "cell":
+        if doubt.kind in ("cell", "temperature"):
             changed: dict[str, Figure | None] = {"resistance_ohm": _times(cell.resistance_ohm, factor)}
         else:
             weakest = cell.weakest_ah and _times(cell.weakest_ah, factor)
@@ -105,6 +115,6 @@ def _hours(op: Operating, charge: Charge, doubt: Doubt, factor: float) -> float 
 
 
 def _times(figure: Figure, factor: float) -> Figure:
-    """A figure that is known to be a factor on its likely value, within its range."""
-    value = min(max(figure.likely * factor, figure.low), figure.high)
+    """A figure that is known to be a factor on its likely value."""
+    value = figure.likely * factor
     return figure.model_copy(update={"low": value, "likely": value, "high": value})

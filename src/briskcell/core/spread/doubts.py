@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import losses_of
 from briskcell.core.engine.network import Network
+from briskcell.core.engine.sources import cold_factor
 from briskcell.core.pack.uncertainty import capacity_figure
 from briskcell.model.figure import Figure, Grade
 from briskcell.model.parts import Converter, EfficiencyPoints, EfficiencyTable, FixedEfficiency, Load, LossModel
@@ -20,29 +21,54 @@ from briskcell.model.stores import Pack
 from briskcell.model.tree import source_of
 
 Array = NDArray[np.float64]
-Kind = Literal["draw", "capacity", "cell", "loss", "volts", "charger", "supply"]
+Kind = Literal[
+    "draw", "capacity", "cell", "loss", "volts", "model", "health", "temperature", "wiring", "cut-off", "charger", "supply"
+]
 
 
 @dataclass(frozen=True, slots=True)
 class DoubtKind:
-    """A kind of doubt: where a builder measures it away, and of which elements of a network it is a factor, by id."""
+    """A kind of doubt: where a builder measures it away, and of which elements of a network it is a factor, by id.
+
+    ``factor`` is the factor of the engine's variants that it moves; several may move one.
+    """
 
     measured_by: str
     elements: Callable[[Network], tuple[str, ...]]
+    factor: str
 
 
 def _boards(network: Network) -> tuple[str, ...]:
     return tuple(c.id for c in network.converters)
 
 
-# Those that bear on how long a build plays: each is a factor of the engine's variants by the same name.
+def _stores(network: Network) -> tuple[str, ...]:
+    return network.stores
+
+
+# Those that bear on how long a build plays.
 OF_PLAY: dict[Kind, DoubtKind] = {
-    "draw": DoubtKind("its step on the bench", lambda n: tuple(p.id for p in n.loads)),
-    "capacity": DoubtKind("a discharge on the bench", lambda n: n.stores),
-    "cell": DoubtKind("a discharge on the bench", lambda n: n.stores),
-    "loss": DoubtKind("its step on the bench with a resistor", _boards),
-    "volts": DoubtKind("its step on the bench", _boards),
+    "draw": DoubtKind("its step on the bench", lambda n: tuple(p.id for p in n.loads), "draw"),
+    "capacity": DoubtKind("a discharge on the bench", _stores, "capacity"),
+    "cell": DoubtKind("a discharge on the bench", _stores, "cell"),
+    "loss": DoubtKind("its step on the bench with a resistor", _boards, "loss"),
+    "volts": DoubtKind("its step on the bench", _boards, "volts"),
+    "model": DoubtKind("a slow discharge of one cell, as its own curve", _stores, "capacity"),
+    "health": DoubtKind("a discharge on the bench", _stores, "capacity"),
+    "temperature": DoubtKind("a thermometer at the cells", _stores, "cell"),
+    "wiring": DoubtKind("its joints on the bench", lambda _: (WIRING,), "wiring"),
+    "cut-off": DoubtKind("a run to its end", _stores, "cutoff"),
 }
+WIRING = "wiring"  # what all conductors of a build go by together
+# One standard deviation of the hours that the model of a cell is off by, as a share: with its own curve, with a capacity test and a
+# pulse, with a test alone, with a label; held against five published cells' physics. More with each doubling of the rate past
+# the one it is known at, and towards high ends: there a class's flat curve says little of when its volts are reached.
+MODEL_OFF = {"own": 0.02, "test and pulse": 0.05, "test": 0.06, "label": 0.07}
+PER_DOUBLING, SEEN_C = 0.25, 0.25
+HIGH_V, PER_TENTH, MOST_MORE = 3.2, 0.02, 0.05
+SIX_SIGMA = 3.0  # half the width of a PERT range, in standard deviations
+HEALTH_OFF, WARMTH_K, END_OFF = 0.03, 5.0, 0.005  # standard deviations: of a state of health, of cells, of volts that end play
+CONTACTS = (0.85, 1.4)  # of the resistance of all conductors: joints and crimps that nobody counted
 # Half the width of a board's losses where its class gives points or a table: boards of one class differ by so much, typical.
 LOSS_WIDE: dict[str, float] = {"measured": 0.05, "sheet": 0.2, "typical": 0.3, "guessed": 0.5, "computed": 0.3}
 WIDEST = 20.0  # that a factor goes up or down to
@@ -97,12 +123,63 @@ def _all(plan: Plan) -> Iterator[Doubt]:
         yield doubt_of("capacity", store.id, f"capacity of {store.name}", capacity_figure(store), made_as)
         if isinstance(store, Pack):
             yield doubt_of("cell", store.id, f"resistance of the cells of {store.name}", store.cell.resistance_ohm, made_as)
+            yield from _of_cells(plan, store, made_as)
     for board in plan.converters:
         if source_of(plan, board) in plan.stores:
             yield from _of_board(board)
     for load in plan.loads:
         if source_of(plan, load) in plan.stores:
             yield _of_load(load)
+    if plan.links:
+        yield Doubt("wiring", WIRING, "resistance of wires and joints", *CONTACTS, "typical")
+
+
+def _of_cells(plan: Plan, pack: Pack, made_as: str) -> Iterator[Doubt]:
+    """What no figure of a pack says: how good the model of its cells is, how worn and how warm they are, where play ends."""
+    cell, name = pack.cell, pack.name
+    known, off = model_off(plan, pack)
+    yield _around("model", pack.id, f"model of the cells of {name}", off, "typical", f"{made_as}{known}")
+    if cell.health < 1.0 and cell.measured_ah is None:
+        yield _around("health", pack.id, f"state of health of {name}", HEALTH_OFF / cell.health, "guessed", "")
+    warm, cool = (
+        cold_factor(plan.brief.cells_c + k, cell.cold_b_k) / cold_factor(plan.brief.cells_c, cell.cold_b_k)
+        for k in (SIX_SIGMA / 2 * WARMTH_K, -SIX_SIGMA / 2 * WARMTH_K)
+    )
+    yield Doubt("temperature", pack.id, f"temperature of the cells of {name}", warm, cool, "guessed")
+    yield _around("cut-off", pack.id, f"volts at which {name} ends play", END_OFF, "typical", "")
+
+
+def _around(kind: Kind, element: str, name: str, off: float, grade: Grade, made_as: str) -> Doubt:
+    return Doubt(kind, element, name, max(1.0 - SIX_SIGMA * off, 0.2), 1.0 + SIX_SIGMA * off, grade, made_as)
+
+
+def model_off(plan: Plan, pack: Pack) -> tuple[str, float]:
+    """How far the model of a pack's cells may be off, by what is known of them.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    pack : Pack
+        One of its packs.
+
+    Returns
+    -------
+    tuple of str and float
+        How they are known, a key of ``MODEL_OFF``; and one standard deviation of the hours, as a share.
+    """
+    cell = pack.cell
+    tested = cell.measured_ah is not None and cell.measured_ah.grade == "measured"
+    pulsed = cell.resistance_ohm.grade == "measured"
+    known = "own" if cell.curve_grade == "measured" else "test and pulse" if tested and pulsed else "test" if tested else "label"
+    watts = sum(p.draw.play.likely * (5.0 if p.kind == "current_a" else 1.0) for p in plan.loads if p.kind != "resistance_ohm")
+    whole_wh = max(cell.capacity_ah.likely * pack.series * pack.parallel * float(np.mean(cell.ocv.value)), 1e-9)
+    doublings = max(np.log2(max(watts / whole_wh, 1e-9) / SEEN_C), 0.0)
+    off = MODEL_OFF[known] * (1.0 + PER_DOUBLING * min(float(doublings), 4.0))
+    end_v = max(plan.shutdown.warning_v or 0.0, cell.empty_v * pack.series) / pack.series
+    if known != "own" and cell.is_lithium and cell.full_v > 4.0:
+        off += min(max(end_v - HIGH_V, 0.0) / 0.1 * PER_TENTH, MOST_MORE)
+    return known, off
 
 
 def _of_board(board: Converter) -> Iterator[Doubt]:

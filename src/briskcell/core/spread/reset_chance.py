@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.resets import MAYBE, counted, expected_resets
+from briskcell.core.pack.uncertainty import chance_words
 
 from .batch import Maker
 from .doubts import doubts, samples
@@ -38,6 +39,10 @@ class ResetSpread:
     def chance(self, accepted: float) -> float:
         """The chance that there are no more than so many; one in ten packs counts as none."""
         return float((self.expected <= accepted + MAYBE).mean())
+
+    def chance_said(self, accepted: float) -> str:
+        """The same in words: never as certain."""
+        return chance_words(self.chance(accepted))
 
 
 def reset_spread(op: Operating, store: int = 0) -> ResetSpread:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
+from briskcell.core.pack.uncertainty import chance_words
 
 from .batch import Solved, solved
 from .doubts import Doubt, doubts, samples
@@ -63,6 +64,10 @@ class Spread:
     def chance(self, hours: float) -> float:
         """The chance that it plays so long."""
         return float(self.weight[self.hours >= hours].sum())
+
+    def chance_said(self, hours: float) -> str:
+        """The same in words: never as certain."""
+        return chance_words(self.chance(hours))
 
     def carriers(self, most: int = 5) -> tuple[Carrier, ...]:
         """The doubts that carry most of the variance of log hours, the first the one to measure.

@@ -32,7 +32,9 @@ def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
     return {
         "found": found,
         "wish": wish,
-        "chance": found.chance(wish),
+        "chance": found.chance_said(wish),
+        "chance_full": filling.chance_said(a.plan.brief.charge_hours) if filling else "",
+        "chance_calm": a.reset_spread.chance_said(a.plan.brief.resets_per_charge) if a.reset_spread else "",
         "density": density(found, wish, ends, show),
         "ends": ends,
         "carriers": [(c, _sentence(ends, c), OF_PLAY[c.doubt.kind].measured_by) for c in found.carriers(4)],
