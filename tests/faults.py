@@ -197,9 +197,9 @@ def one_tired_in_series() -> Plan:
     return replaced(plan, altered(plan.packs[0], cell=plan.packs[0].cell.model_copy(update={"weakest_ah": tired})))
 
 
-def frosty_quay() -> Plan:
+def sweltering_quay() -> Plan:
     plan = sanderling()
-    return remade(plan, {"brief": plan.brief.model_copy(update={"cells_c": -4.0, "hours": 5.0, "charge_hours": 9.0})})
+    return remade(plan, {"brief": plan.brief.model_copy(update={"room_c": 40.0, "charge_c": 40.0, "hours": 5.0})})
 
 
 def primary_on_a_charger() -> Plan:
@@ -228,6 +228,22 @@ def far_fuse() -> Plan:
 
 def low_volts_switch() -> Plan:
     return replaced(curlew(), altered(curlew().by_id["switch"], rating_v=5.0))
+
+
+def outdoors() -> Plan:
+    plan = sanderling()
+    return remade(plan, {"brief": plan.brief.model_copy(update={"charge_c": -4.0})})
+
+
+def arctic() -> Plan:
+    plan = sanderling()
+    return remade(plan, {"brief": plan.brief.model_copy(update={"cells_c": -25.0, "charge_c": 20.0, "hours": 2.0})})
+
+
+def salvaged() -> Plan:
+    plan = sanderling()
+    pack = plan.packs[0]
+    return replaced(plan, altered(pack, cell=pack.cell.model_copy(update={"health": 0.5})))
 
 
 def coiled_wire() -> Plan:
@@ -416,7 +432,7 @@ BROKEN: dict[str, Broken] = {
     "carrier": Broken(long_haul, SANDERLING, [edit("packs/pack/parallel", "6")], by_hand=True),
     "load-on-charging-cell": Broken(console_on_the_cell, SANDERLING, [edit("chargers/charger/layout", "on_cell")]),
     "series-balance": Broken(unbalanced_series, CURLEW, [edit("chargers/charger/balancing", "false")]),
-    "charge-temperature": Broken(frosty_quay, SANDERLING, [edit("brief/cells_c", "-4 °C")], by_hand=True),
+    "charge-temperature": Broken(sweltering_quay, SANDERLING, [edit("brief/room_c", "40 °C")], by_hand=True),
     "played-on-the-charger": Broken(
         played_all_the_same, SANDERLING, [edit("brief/play_while_charging", "false"), edit("brief/room_c", "30 °C")]
     ),
@@ -437,6 +453,9 @@ BROKEN: dict[str, Broken] = {
     "trickle-end": Broken(endless_crank, SANDERLING, [add("crank-12v")]),
     "protected-cells": Broken(naked_cells, SANDERLING, [("protect", {"part": "pack"})]),
     "short-lasts": Broken(hair_behind_a_buck, CURLEW, [edit("links/w-fan/awg", "32"), edit("links/w-fan/insulation_c", "80 °C")]),
+    "charge-room": Broken(outdoors, SANDERLING, [edit("brief/charge_c", "-4 °C")], by_hand=True),
+    "use-room": Broken(arctic, SANDERLING, [edit("brief/cells_c", "-25 °C")], by_hand=True),
+    "retired": Broken(salvaged, SANDERLING, [edit("packs/pack/cell/health", "50 %")]),
     "unfused-lead": Broken(far_fuse, SANDERLING, [edit("links/w-pack/length_m", "60 cm")]),
     "rated-volts": Broken(low_volts_switch, CURLEW, [edit("links/switch/rating_v", "5 V")]),
     "slack": Broken(coiled_wire, SANDERLING, [edit("links/w-controls/run_m", "8 cm")]),

@@ -190,6 +190,7 @@ class Load(Fed):
     driven_by: Id | None = None
     theta_k_per_w: KelvinPerWatt | None = None
     limit_c: Celsius | None = None
+    slows_c: Celsius | None = None
     peak_share: Share | None = None
     peak_s: Annotated[float, Unit("s", above=0, at_most=600)] | None = None
     off_current_a: Amps | None = None

@@ -37,7 +37,7 @@ class Margins(Document):
 
 
 class Brief(Document):
-    """What the handheld must do."""
+    """What the handheld must do. Where it is charged may be as warm as where it is used, or have a temperature of its own."""
 
     hours: Hours = 4.0
     charge_hours: Hours = 5.0
@@ -45,6 +45,7 @@ class Brief(Document):
     thickness_mm: Millimetres = 30.0
     room_c: Celsius = 30.0
     cells_c: Celsius = 25.0
+    charge_c: Celsius | None = None
     held: bool = True
     charge_ports: Annotated[int, Field(ge=0, le=8)] = 1
     mass_g: Grams | None = None
@@ -53,6 +54,11 @@ class Brief(Document):
     clock_must_keep: bool = False
     resets_per_charge: Annotated[int, Field(ge=0, le=1000)] = 0
     margins: Margins = Margins()
+
+    @property
+    def charging_c(self) -> float:
+        """Temperature of the cells as they are put on the charger. [°C]"""
+        return self.cells_c if self.charge_c is None else self.charge_c
 
 
 class Shutdown(Document):

@@ -11,7 +11,7 @@ from briskcell.core.assess import assess
 from briskcell.core.heat.case import case_conductance, cells_limit_c, touch_limit_c
 from briskcell.formats.assessment_json import assessment_document
 from briskcell.library import catalogue
-from briskcell.model.plan import Brief, Case, plan_of
+from briskcell.model.plan import Case, plan_of
 from briskcell.services.demo import oystercatcher
 from tests.known import drawing, flat_cell, hand_plan
 
@@ -65,7 +65,12 @@ def test_minutes_to_the_limit_are_those_of_the_skin() -> None:
 
 
 def test_limits_are_those_of_hands_and_of_the_cells_that_stand_least() -> None:
-    assert (touch_limit_c(Brief()), touch_limit_c(Brief(held=False))) == (48.0, 60.0)
+    touched = [
+        touch_limit_c(plan_of(hand_plan(brief={"held": held}, case={"material": of})))
+        for held in (True, False)
+        for of in ("plastic", "wood", "metal")
+    ]
+    assert touched == [48.0, 48.0, 48.0, 60.0, 60.0, 51.0], "metal takes heat to the finger sooner"
     plan = plan_of(
         hand_plan(
             packs=[

@@ -90,7 +90,8 @@ EDGES = (
     Edge("headroom", "spare that is enough", 1.0 / 0.90, "a tenth", switched, "close", "fails", rises=False),
     Edge("headroom", "spare of nothing", 1.0, "the rating", switched, "fails", "fails", rises=False),
     Edge("carrier", "label", 100.0 / 3.7, "IATA: 100 Wh", lambda ah: {"packs": cells(ah=ah)}, None, "close"),
-    Edge("equal-strings", "strings apart", 0.05, "typical", apart, None, "fails"),
+    Edge("equal-strings", "strings apart, half of what one takes", 0.15, "typical", apart, None, "close"),
+    Edge("equal-strings", "strings apart, all that one takes", 0.30, "the cell's sheet", apart, "close", "fails"),
     Edge("protected-cells", "cut-off below empty", 2.5, "data sheets: 2.5 V", guarded, None, "fails", rises=False),
     Edge("weakest-in-series", "weakest cell", 2.85, "cells of a batch: 5 %", weakest, None, "fails", rises=False),
     Edge(
@@ -114,8 +115,8 @@ EDGES = (
     Edge("cell-current", "spare that is comfortable", 1.0 / 0.75, "the cell's sheet", delivered, None, "close", rises=False),
     Edge("cell-current", "spare that is enough", 1.0 / 0.90, "the cell's sheet", delivered, "close", "fails", rises=False),
     Edge("runtime-brief", "hours of the brief", 3.0, "the brief", lambda h: {"brief": {"hours": h}}, None, "fails"),
-    Edge("charge-temperature", "least to charge at", 0.0, "IEC 62133-2", charged, None, "fails", rises=False),
-    Edge("charge-temperature", "most to charge at", 45.0, "IEC 62133-2", charged, None, "fails"),
+    Edge("charge-room", "least to charge at", 0.0, "IEC 62133-2", charged, None, "fails", rises=False),
+    Edge("charge-room", "most to charge at", 45.0, "IEC 62133-2", charged, None, "fails"),
     Edge("input-window", "most that an input stands", 3.7, "the board's sheet", endured, None, "fails", rises=False),
 )
 

@@ -298,10 +298,11 @@ def test_strings_are_joined_at_one_voltage() -> None:
         strings = [{"cell": flat_cell(ohm=0.1), "ocv_v": v} for v in volts]
         return found(of(packs=cells(strings=strings)), "equal-strings")
 
-    assert not at(3.70, 3.74)
-    (apart,) = at(3.70, 4.00)
-    assert "0.30 V apart: joined, 1.50 A would flow between them" in apart.cause
-    assert len(at(3.5, 3.7, 3.9)) == 3
+    assert not at(3.70, 3.99)
+    (apart,) = at(3.70, 4.02)
+    assert "0.32 V apart: joined, 1.60 A would flow between them" in apart.cause.replace("\u00a0", " ")
+    assert (apart.state, at(3.4, 4.02)[0].state) == ("close", "fails"), "the emptier one takes 3 A"
+    assert len(at(3.3, 3.7, 4.1)) == 3
 
 
 @pytest.mark.parametrize(("full_v", "word"), [(2.43, None), (2.5, "close"), (2.8, "fails")])
@@ -430,9 +431,69 @@ def test_the_console_does_not_hang_on_the_charging_cell_and_series_cells_are_bal
     ],
 )
 def test_cells_are_charged_and_used_within_their_temperatures(brief: dict[str, float], says: list[str]) -> None:
-    got = found(of(supplies=[SUPPLY], chargers=[BOARD], brief={"play_while_charging": False} | brief), "charge-temperature")
+    a = of(supplies=[SUPPLY], chargers=[BOARD | {"current_a": 0.9}], brief={"play_while_charging": False} | brief)
+    got = [*found(a, "charge-room"), *found(a, "use-room")]
     assert [s in f.cause for s, f in zip(says, got, strict=True)] == [True] * len(says)
-    assert not found(of(brief={"cells_c": -1.0}), "charge-temperature"), "nothing charges it"
+    assert not found(of(brief={"cells_c": -1.0}), "charge-room"), "nothing charges it"
+
+
+def test_cold_cells_are_charged_with_a_third_and_indoors_is_another_temperature() -> None:
+    def at(charge_c: float | None, amps: float, cells_c: float = 25.0) -> list[tuple[str, str]]:
+        board = BOARD | {"current_a": amps, "layout": "cut_out"}
+        brief = {"play_while_charging": False, "charge_c": charge_c, "cells_c": cells_c}
+        return [(f.state, f.cause) for f in found(of(supplies=[SUPPLY], chargers=[board], brief=brief), "charge-room")]
+
+    assert not at(10.0, 1.5)
+    assert not at(9.0, 0.99), "a third of the 3 A that the cell takes"
+    (slow,) = at(9.0, 1.01)
+    assert slow[0] == "fails"
+    assert "At 9 °C the cells take 1.00 A, a third of what they take from 10 °C" in slow[1].replace("\u00a0", " ")
+    assert not at(20.0, 1.5, cells_c=-10.0), "used outdoors, charged indoors"
+    assert at(None, 0.5, cells_c=-1.0)[0][0] == "fails"
+
+
+def test_a_console_that_is_switched_off_to_charge_may_hang_on_the_cell() -> None:
+    switch = {"id": "switch", "name": "Switch", "kind": "switch", "fed_by": "fuse", "resistance_ohm": 0.01, "rating_a": 5}
+    for links, play, state in ((FUSE,), True, "fails"), ((FUSE,), False, "fails"), ((FUSE, switch), False, "close"):
+        a = of(
+            supplies=[SUPPLY],
+            chargers=[BOARD | {"layout": "on_cell"}],
+            links=list(links),
+            loads=[drawing(1.0, fed_by=links[-1]["id"])],
+            brief={"play_while_charging": play},
+        )
+        (told,) = found(a, "load-on-charging-cell")
+        assert (told.state, "switch off to charge" in told.cause) == (state, state == "close")
+
+
+def test_cells_of_half_their_health_are_retired_and_no_lithium_balancer_sits_on_others() -> None:
+    def worn(health: float) -> list[str]:
+        return [f.state for f in found(of(packs=cells(health=health)), "retired")]
+
+    assert [worn(h) for h in (0.8, 0.7, 0.69, 0.55, 0.54)] == [[], [], ["close"], ["close"], ["fails"]]
+    nimh = {"series": 4, "full_v": 1.5, "empty_v": 1.0, "volts": 1.2, "chemistry": "NiMH"}
+    balancer = {"id": "bal", "name": "Balancer", "charges": "pack", "balance_a": 0.06}
+    on = of(packs=cells(**nimh), supplies=[SUPPLY], chargers=[BOARD], balancers=[balancer])
+    (drains,) = found(on, "series-balance")
+    assert (drains.element, drains.state) == ("bal", "fails")
+    assert "would drain them" in drains.cause
+    assert drains.fix is not None
+    assert not drains.fix.plan.balancers
+    assert not found(of(packs=cells(**nimh), supplies=[SUPPLY], chargers=[BOARD]), "series-balance")
+
+
+def test_a_board_that_slows_down_when_warm_is_told() -> None:
+    def warm(slows_c: float) -> list[Finding]:
+        load = drawing(1.0, fed_by="fuse") | {"theta_k_per_w": 4.0, "slows_c": slows_c}
+        return found(of(loads=[load], brief={"room_c": 20.0}), "part-heat")
+
+    a = of(loads=[drawing(1.0, fed_by="fuse") | {"theta_k_per_w": 4.0, "slows_c": 80.0}], brief={"room_c": 20.0})
+    (part,) = a.heat.parts
+    assert part.celsius == pytest.approx(a.heat.air_c + 4.0 * part.watts)
+    assert not warm(part.celsius + 0.5)
+    (told,) = warm(part.celsius - 0.5)
+    assert told.state == "close"
+    assert "slows down from" in told.cause
 
 
 def test_a_fuse_lies_right_behind_every_pack() -> None:

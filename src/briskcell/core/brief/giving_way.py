@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterator
 
 from briskcell.core.answers import Answers
+from briskcell.core.engine.sources import FULL_FROM_C
 from briskcell.model.changes import remade
 from briskcell.model.plan import Plan
 from briskcell.model.units import show
@@ -13,6 +14,7 @@ from briskcell.model.units import show
 from .wish import GivesWay
 
 THICKER_MM, COOLER_K = (4.0, 8.0, 16.0), 8.0
+INDOORS_C = 20.0
 LEAST_H = 0.2  # of play that a wish is lowered to
 Ways = Iterator[tuple[Plan, str]]
 
@@ -58,6 +60,22 @@ def cooler(a: Answers, _got: float | None) -> Ways:
     """A cooler room at the most."""
     room = a.plan.brief.room_c - COOLER_K
     yield _brief(a, room_c=room), f"rooms up to {show(room, '°C')} instead of {show(a.plan.brief.room_c, '°C')}"
+
+
+def charged_indoors(a: Answers, _got: float | None) -> Ways:
+    """Charged at room temperature, however cold it is used."""
+    if a.plan.brief.charging_c < FULL_FROM_C or a.plan.brief.charging_c > INDOORS_C + FULL_FROM_C:
+        yield _brief(a, charge_c=INDOORS_C), f"charged indoors, at {show(INDOORS_C, '°C')}"
+
+
+def milder(a: Answers, _got: float | None) -> Ways:
+    """Used no colder and no warmer than the cells stand."""
+    now = a.plan.brief.cells_c
+    low = max((c.use_low_c for p in a.plan.packs for c in p.string_cells), default=now)
+    high = min((c.use_high_c for p in a.plan.packs for c in p.string_cells), default=now)
+    if (mild := min(max(now, low), high)) != now:
+        at = show(mild, "°C")
+        yield _brief(a, cells_c=mild), f"used at {at} at the most" if now > high else f"used from {at} on"
 
 
 def sooner_empty(a: Answers, got: float | None) -> Ways:

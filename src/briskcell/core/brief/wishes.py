@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from briskcell.core.answers import Answers
 from briskcell.core.draw.bill import bill
+from briskcell.core.engine.sources import cold_charge_share
 from briskcell.core.heat.case import cells_limit_c, touch_limit_c
 from briskcell.core.pack.fit import best_placing, stack_mm
 from briskcell.core.pack.resets import MAYBE, counted
@@ -11,7 +12,18 @@ from briskcell.core.rails.headroom import Word
 from briskcell.model.tree import layout_of
 from briskcell.model.units import show
 
-from .giving_way import cooler, longer, more_resets, not_while_charging, shorter, sooner_empty, thicker, up_to
+from .giving_way import (
+    charged_indoors,
+    cooler,
+    longer,
+    milder,
+    more_resets,
+    not_while_charging,
+    shorter,
+    sooner_empty,
+    thicker,
+    up_to,
+)
 from .wish import Requirement, wish
 
 WALL_MM = 2.5  # of a printed case; typical
@@ -233,7 +245,7 @@ def room_c(a: Answers) -> Requirement:
     Of the skin, with the cells beside it.
     """
     brief, warm = a.plan.brief, a.heat
-    limit, cells_limit = touch_limit_c(brief), cells_limit_c(a.plan)
+    limit, cells_limit = touch_limit_c(a.plan), cells_limit_c(a.plan)
     if not a.plan.stores:
         return Requirement(field="room_c", got="no draw", state="unknown", why="Nothing warms the case yet.", station="heat")
     hot = warm.skin_c > limit or warm.cells_c > cells_limit
@@ -250,7 +262,15 @@ def room_c(a: Answers) -> Requirement:
     )
 
 
-@wish("cells_c", "Temperature of the cells in use", unit="°C", group="Surroundings", called="the temperature of the cells")
+@wish(
+    "cells_c",
+    "Temperature of the cells in use",
+    unit="°C",
+    group="Surroundings",
+    called="the temperature of the cells",
+    gives_way=milder,
+    turn=8,
+)
 def cells_c(a: Answers) -> Requirement:
     """Whether the cells give at that temperature.
 
@@ -262,6 +282,31 @@ def cells_c(a: Answers) -> Requirement:
     return Requirement(
         field="cells_c", got=got, unit="°C", state="holds" if low <= got <= high else "fails", why=why, station="pack"
     )
+
+
+@wish(
+    "charge_c",
+    "Temperature where it charges",
+    unit="°C",
+    group="Surroundings",
+    called="charging in the cold",
+    gives_way=charged_indoors,
+    turn=3,
+)
+def charge_c(a: Answers) -> Requirement:
+    """Whether the cells may be charged there.
+
+    As warm as in use where it is left open.
+    """
+    packs = [p for p in a.plan.packs if any(b.charges == p.id for b in a.plan.chargers)]
+    got = a.plan.brief.charging_c
+    if not packs:
+        return Requirement(field="charge_c", got=got, unit="°C", state="unknown", why=NO_BOARD, station="charge")
+    share = min(cold_charge_share(p.cell, got) for p in packs)
+    low, high = max(p.cell.charge_low_c for p in packs), min(p.cell.charge_high_c for p in packs)
+    why = f"The cells take a charge from {show(low, '°C')} to {show(high, '°C')}, below 10 °C a third of it."
+    state: Word = "fails" if share <= 0 else "close" if share < 1 else "holds"
+    return Requirement(field="charge_c", got=got, unit="°C", state=state, why=why, station="charge")
 
 
 @wish("margins", "Spare that counts as comfortable, as close", group="Surroundings", called="the margins")

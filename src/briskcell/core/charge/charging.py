@@ -188,7 +188,7 @@ class ChargePath:
     def __init__(self, op: Operating, board: ChargeBoard, supply: Supply, index: int) -> None:
         self.op, self.board, self.supply, self.index = op, board, supply, index
         self.store = op.plan.stores[index]
-        self.curves = store_curves(self.store, RISING, op.plan.brief.cells_c)
+        self.curves = store_curves(self.store, RISING, op.plan.brief.charging_c)
         if isinstance(self.store, Pack) and self.diffusion_s > 0:
             # The fall of a minute's pulse is part of what diffusion makes of the voltage: it is not counted twice.
             fall = self.store.series * pulse_fall_ohm(self.store.cell, RISING) / max(self.store.parallel, len(self.store.strings))

@@ -90,6 +90,29 @@ def cold_share(cell: Cell, temperature_c: float) -> float:
     return max(found, LEAST_SHARE)
 
 
+FULL_FROM_C, COLD_THIRD = 10.0, 1.0 / 3.0  # charging: all of it from here, a third below; JIS C 8714, JEITA's guide; from memory
+
+
+def cold_charge_share(cell: Cell, temperature_c: float) -> float:
+    """Share of its charge current that a cell takes at a temperature.
+
+    Parameters
+    ----------
+    cell : Cell
+        States between what it may be charged at all.
+    temperature_c : float
+        Of the cell. [°C]
+
+    Returns
+    -------
+    float
+        1 from 10 °C up to where it ends, a third below 10 °C of a lithium cell, nothing outside.
+    """
+    if not cell.charge_low_c <= temperature_c <= cell.charge_high_c:
+        return 0.0
+    return COLD_THIRD if cell.is_lithium and temperature_c < FULL_FROM_C else 1.0
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StoreCurves:
     """A store over a grid of states of charge: arrays of the grid's shape, volts and ohms at its terminals.

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from briskcell.model.plan import Brief, Case, Plan
+from briskcell.core.data.tables import table
+from briskcell.model.plan import Case, Plan
 
 STILL_AIR = 9.0  # W/m²K: free convection with radiation, on a small case; F. P. Incropera et al., Fundamentals of Heat
 VENTS, FAN = 1.35, 2.2  # factors on it, for a few slots and for a small fan; typical
@@ -10,25 +11,26 @@ AIR_OVER_SKIN = 1.5  # rise of the air inside over that of the skin: two films i
 WALL_W_MK = {"plastic": 0.2, "wood": 0.12, "metal": 150.0}  # through the shell; Incropera, appendix A: ABS, pine, aluminium
 USUAL_WALL = 0.0025 / 0.2  # m²K/W of the plastic shell that the film's figure was seen with
 CAPACITY = 1000.0  # J/kgK of plastic, boards and cells together; typical
-SKIN_C, SURFACE_C = 48.0, 60.0  # held, and not held: IEC 62368-1:2018, table 38
+SKIN_C = 48.0  # the most that is held: IEC 62368-1:2018, table 38
 AIR_OVER_SKIN_RANGE = (1.3, 2.0)  # with films inside of 5 to 12 W/m²K, and more or less of the inside free; a guess as well
 CELLS_USE_C = 60.0  # where no cell says otherwise: lithium cells in use, IEC 62133-2
 
 
-def touch_limit_c(brief: Brief) -> float:
+def touch_limit_c(plan: Plan) -> float:
     """The most that the skin of the case may reach.
 
     Parameters
     ----------
-    brief : Brief
-        Says whether hands hold it.
+    plan : Plan
+        Its brief says whether hands hold it, its case what it is made of.
 
     Returns
     -------
     float
-        By IEC 62368-1:2018, table 38: 48 °C where plastic is held, 60 °C where it is only touched. [°C]
+        By IEC 62368-1:2018, table 38: 48 °C held; only touched, 60 °C of plastic or wood, 51 °C of metal. [°C]
     """
-    return SKIN_C if brief.held else SURFACE_C
+    row = next(r for r in table("touch") if r["material"] == plan.case.material)
+    return float(row["held_c" if plan.brief.held else "touched_c"])
 
 
 def cells_limit_c(plan: Plan) -> float:

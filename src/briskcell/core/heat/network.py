@@ -198,7 +198,7 @@ def heat_network(plan: Plan) -> HeatNetwork:
     room[SKIN] = out_g
     matrix[SKIN, SKIN] += out_g
     nodes = (
-        HeatNode("Skin of the case", "", touch_limit_c(plan.brief)),
+        HeatNode("Skin of the case", "", touch_limit_c(plan)),
         HeatNode("Air inside", "", math.inf),
         HeatNode("Cells", plan.packs[0].id if plan.packs else "", cells_limit_c(plan)),
         *(HeatNode(p.name, p.id, _limit_c(p)) for p in own),

@@ -10,16 +10,19 @@ from briskcell.core.heat.network import SKIN, cells_film, heat_network, lasting
 from briskcell.core.heat.watts import AT_SOC, own_share, shares_of_heat, sources
 from briskcell.model.parts import State
 
+MOST_C = 125.0  # that a part stands which says only from where it slows down
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PartHeat:
-    """One part's own temperature: the air in the case, and its warmth per watt on top."""
+    """One part's own temperature: the air in the case, and its warmth per watt on top; what it stands, from where it slows down."""
 
     element: str
     name: str
     watts: float
     celsius: float
     limit_c: float
+    slows_c: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,7 +73,7 @@ def heat(op: Operating, at_soc: float = AT_SOC) -> Heat:
         skin_c=skin_c,
         air_c=air_c,
         cells_c=air_c + (0.0 if gone else _inside_cells_w(op, point) / cells_film(plan)[1]),
-        minutes_to_limit=_minutes(op, at_soc) if skin_c > touch_limit_c(plan.brief) else None,
+        minutes_to_limit=_minutes(op, at_soc) if skin_c > touch_limit_c(plan) else None,
         parts=() if gone else tuple(_parts(op, point, air_c)),
         vents_save_k=drawn / bare * (1.0 - 1.0 / VENTS),
         fan_saves_k=drawn / bare * (1.0 - 1.0 / FAN),
@@ -88,7 +91,7 @@ def _minutes(op: Operating, soc: float) -> float | None:
     """From a cold start until the skin is past its limit."""
     network = heat_network(op.plan)
     watts = sources(network, shares_of_heat(op, State.PLAY, soc), op)
-    passed = network.passed_s(*lasting(watts), SKIN, touch_limit_c(op.plan.brief) - op.plan.brief.room_c)
+    passed = network.passed_s(*lasting(watts), SKIN, touch_limit_c(op.plan) - op.plan.brief.room_c)
     return None if passed is None else passed / 60.0
 
 
@@ -101,8 +104,10 @@ def _parts(op: Operating, point: int, air_c: float) -> list[PartHeat]:
             celsius = air_c + board.thermal_k_per_w.likely * watts
             out.append(PartHeat(element=board.id, name=board.name, watts=watts, celsius=celsius, limit_c=board.junction_max_c))
     for k, load in enumerate(op.network.loads):
-        if load.theta_k_per_w is not None and load.limit_c is not None:
+        if load.theta_k_per_w is not None and (load.limit_c is not None or load.slows_c is not None):
             watts = float(op.load_w[State.PLAY, point, k])
             celsius = air_c + load.theta_k_per_w.likely * watts
-            out.append(PartHeat(element=load.id, name=load.name, watts=watts, celsius=celsius, limit_c=load.limit_c))
+            most = load.limit_c if load.limit_c is not None else MOST_C
+            slows = load.slows_c
+            out.append(PartHeat(element=load.id, name=load.name, watts=watts, celsius=celsius, limit_c=most, slows_c=slows))
     return out

@@ -28,7 +28,7 @@ def case_heat(assessed: Answers) -> Iterator[Finding]:
     element = assessed.plan.stores[0].id if assessed.plan.stores else ""
     if not element:
         return
-    limit = touch_limit_c(assessed.plan.brief)
+    limit = touch_limit_c(assessed.plan)
     soon = f" after {found.minutes_to_limit:.0f} min" if found.minutes_to_limit else ""
     if found.skin_c > limit:
         cause = f"The closed case reaches {past(found.skin_c, limit)}{soon}; {limit:.0f} °C is the most {'that hands should hold' if assessed.plan.brief.held else 'for a case that is touched'}."
@@ -74,6 +74,16 @@ def part_heat(assessed: Answers) -> Iterator[Finding]:
                 missed_by(part.celsius - part.limit_c + SKIN_C, SKIN_C),
                 partial(_less_loss, assessed, part.element),
                 "A board with less loss, or copper to carry the heat away.",
+            )
+        elif part.slows_c is not None and part.celsius > part.slows_c:
+            cause = f"{part.name} reaches {past(part.celsius, part.slows_c)} in play and slows down from {part.slows_c:.0f} °C on."
+            yield Finding(
+                "close",
+                part.element,
+                cause,
+                missed_by(part.celsius - part.slows_c + SKIN_C, SKIN_C),
+                partial(cooler, assessed),
+                "A heat sink on it, vents or a fan.",
             )
 
 

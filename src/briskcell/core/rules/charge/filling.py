@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from functools import partial
 from itertools import islice
@@ -9,18 +10,22 @@ from itertools import islice
 from briskcell.core.answers import Answers
 from briskcell.core.charge.charging import Charge
 from briskcell.core.charge.warmth import ChargeWarmth
+from briskcell.core.engine.sources import cold_charge_share
 from briskcell.core.moves.case import cooler
-from briskcell.core.moves.charging import balancers, currents, jack_for, most_charge_a, other_chargers, other_supplies
+from briskcell.core.moves.charging import balancers, currents, gentle, jack_for, most_charge_a, other_chargers, other_supplies
 from briskcell.core.moves.fix import Fix, only, within
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.packs import other_packs
-from briskcell.model.changes import remade, replaced
+from briskcell.model.changes import left_out, remade, replaced
 from briskcell.model.parts import Link
-from briskcell.model.stores import ChargeBoard, Pack, Trickle
-from briskcell.model.tree import layout_of
+from briskcell.model.plan import Plan
+from briskcell.model.stores import Balancer, ChargeBoard, Pack, Trickle
+from briskcell.model.tree import feeders_of, layout_of, source_of
 from briskcell.model.units import show
 
 from ..registry import Finding, missed_by, past, rule
+
+SWITCH_OFF = " Nobody wants to play meanwhile, and its switch cuts it off: switch off to charge."
 
 
 @rule("charge-brief", station="charge", wish="charge_hours", shown=("brief/brief", "charge/times"), source="The brief")
@@ -69,14 +74,19 @@ def load_on_charging_cell(assessed: Answers) -> Iterator[Finding]:
     """The console is not fed from the cell that charges."""
     for board in assessed.plan.chargers:
         if layout_of(assessed.plan, board) == "on_cell" and assessed.plan.fed.get(board.charges):
-            yield Finding(
-                "fails",
-                board.id,
-                f"The console hangs on the cell that {board.name} charges: its current hides the end of the charge.",
-                0.2,
-                partial(_parted, assessed, board),
-                "A power path, or a jack that cuts the console out.",
-            )
+            off = not assessed.plan.brief.play_while_charging and _hard_off(assessed.plan, board.charges)
+            cause = f"The console hangs on the cell that {board.name} charges: its current hides the end of the charge."
+            advice = "Switch it off to charge, or put in a power path, or a jack that cuts the console out."
+            search = partial(_parted, assessed, board)
+            yield Finding("close" if off else "fails", board.id, f"{cause}{SWITCH_OFF if off else ''}", 0.2, search, advice)
+
+
+def _hard_off(plan: Plan, store: str) -> bool:
+    """Whether a switch thrown by hand cuts everything off that hangs on a store."""
+    fed = [p for p in plan.loads if source_of(plan, p).id == store]
+    return bool(fed) and all(
+        any(isinstance(k, Link) and k.kind == "switch" and k.acts is None for k in feeders_of(plan, p)) for p in fed
+    )
 
 
 def _parted(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
@@ -131,7 +141,7 @@ def series_balance(assessed: Answers) -> Iterator[Finding]:
     for board in plan.chargers:
         store = plan.by_id[board.charges]
         helped = any(b.charges == board.charges for b in plan.balancers)
-        if isinstance(store, Pack) and store.series > 1 and not board.balancing and not helped:
+        if isinstance(store, Pack) and store.series > 1 and store.cell.is_lithium and not board.balancing and not helped:
             yield Finding(
                 "fails",
                 board.id,
@@ -140,11 +150,75 @@ def series_balance(assessed: Answers) -> Iterator[Finding]:
                 partial(_balanced, assessed, board, store),
                 "A balancer, or a charge board that balances.",
             )
+    for balancer in plan.balancers:
+        pack = plan.by_id[balancer.charges]
+        if isinstance(pack, Pack) and not pack.cell.is_lithium:
+            yield Finding(
+                "fails",
+                balancer.id,
+                f"{balancer.name} is made for lithium cells; {pack.cell.name} are {pack.cell.chemistry}: it would drain them.",
+                0.5,
+                partial(_left_out, assessed, balancer),
+                "Leave it out: these cells are kept alike by a slow full charge now and then.",
+            )
+
+
+def _left_out(assessed: Answers, balancer: Balancer) -> Iterator[Fix]:
+    if (plan := left_out(assessed.plan, balancer)) is not None:
+        yield Fix(f"{balancer.name} left out", "these cells need none.", plan)
 
 
 def _balanced(assessed: Answers, board: ChargeBoard, pack: Pack) -> Iterator[Fix]:
     yield from balancers(assessed.plan, assessed.stock, pack)
     yield from other_chargers(assessed, board)
+
+
+@rule(
+    "charge-room",
+    station="charge",
+    wish="charge_c",
+    shown=("charge/course",),
+    source="Lithium cells: 0 to 45 °C in charge, IEC 62133-2; less than 10 °C slowly, JIS C 8714 and JEITA's guide; from memory",
+)
+def charge_room(assessed: Answers) -> Iterator[Finding]:
+    """Where it is charged is warm enough for the cells, and not too warm."""
+    brief = assessed.plan.brief
+    for board in assessed.plan.chargers:
+        pack = assessed.plan.by_id[board.charges]
+        if not isinstance(pack, Pack):
+            continue
+        cell = pack.cell
+        outside = not cell.charge_low_c <= brief.charging_c <= cell.charge_high_c
+        if outside or (brief.charge_c is None and brief.room_c > cell.charge_high_c):
+            at = brief.charging_c if outside else brief.room_c
+            cause = (
+                f"The cells would be charged at {at:.0f} °C; they are rated {cell.charge_low_c:.0f} to {cell.charge_high_c:.0f} °C."
+            )
+            advice = "Charge them indoors, at room temperature: no part of the build changes that."
+            yield Finding("fails", pack.id, cause, 0.7, advice=advice)
+            continue
+        most = most_charge_a(pack) * cold_charge_share(cell, brief.charging_c)
+        asked = board.current_a.likely
+        if most < asked <= most_charge_a(pack):
+            cause = (
+                f"At {brief.charging_c:.0f} °C the cells take {show(most, 'A')}, a third of what they take from 10 °C; {board.name} "
+                f"charges with {show(asked, 'A')}."
+            )
+            search = partial(_slowly, assessed, board, most)
+            yield Finding("fails", pack.id, cause, missed_by(asked, most), search, "Charge them indoors, or with less.")
+
+
+def _slowly(assessed: Answers, board: ChargeBoard, most: float) -> Iterator[Fix]:
+    changed = gentle(board, most)
+    if changed is not None and changed is not board:
+        words = f"A charge current of {show(changed.current_a.likely, 'A')}"
+        yield Fix(words, "is what cold cells take.", replaced(assessed.plan, changed))
+    yield from (f for f in other_chargers(assessed, board) if _current_a(f.plan, board) <= most + 1e-9)
+
+
+def _current_a(plan: Plan, board: ChargeBoard) -> float:
+    now = plan.by_id[board.id]
+    return now.current_a.likely if isinstance(now, ChargeBoard) else math.inf
 
 
 @rule(
@@ -155,24 +229,9 @@ def _balanced(assessed: Answers, board: ChargeBoard, pack: Pack) -> Iterator[Fix
     source="Lithium cells: 0 to 45 °C in charge, −20 to 60 °C in use; IEC 62133-2",
 )
 def charge_temperature(assessed: Answers) -> Iterator[Finding]:
-    """Cells are charged and used within their temperatures, in the case and with the console at work."""
+    """Cells are charged within their temperatures, in the case and with the console at work."""
     brief = assessed.plan.brief
-    filled = {b.charges for b in assessed.plan.chargers}
-    for pack in assessed.plan.packs:
-        cell = pack.cell
-        outside = not cell.charge_low_c <= brief.cells_c <= cell.charge_high_c
-        if pack.id in filled and (outside or brief.room_c > cell.charge_high_c):
-            at = brief.cells_c if outside else brief.room_c
-            cause = (
-                f"The cells would be charged at {at:.0f} °C; they are rated {cell.charge_low_c:.0f} to {cell.charge_high_c:.0f} °C."
-            )
-            yield Finding(
-                "fails", pack.id, cause, 0.7, advice="Charge them indoors, at room temperature: no part of the build changes that."
-            )
-        if not cell.use_low_c <= brief.cells_c <= cell.use_high_c:
-            cause = f"The cells would be used at {brief.cells_c:.0f} °C; they are rated {cell.use_low_c:.0f} to {cell.use_high_c:.0f} °C."
-            yield Finding("fails", pack.id, cause, 0.7, advice="Keep them warmer or cooler: no part of the build changes that.")
-    if brief.room_c > min((p.cell.charge_high_c for p in assessed.plan.packs), default=0.0):
+    if brief.charge_c is None and brief.room_c > min((p.cell.charge_high_c for p in assessed.plan.packs), default=0.0):
         return
     for warm in (*assessed.idle_warmths, *(assessed.played_warmths if brief.play_while_charging else ())):
         if warm.minutes is not None:

@@ -25,7 +25,8 @@ from ..registry import Finding, missed_by, rule
 DENSEST_LITHIUM = 800.0  # Wh a litre of any lithium cell sold
 DENSEST_WH_PER_L = {"LFP": 420.0, "NiMH": 480.0, "alkaline": 560.0}  # of other chemistries, the best that is sold
 CARRIER_WH, REFUSED_WH = 100.0, 160.0
-EQUAL_V = 0.05
+EASY_SHARE = 0.5  # of what a string may be charged with, that may flow as two are joined without a word
+TIRED, RETIRED = 0.7, 0.55  # of its first capacity: worth a word, and no more to be used; typical of second-life sorting
 ALIKE = 0.05  # of their capacity, within which cells of one batch differ; typical
 CAP_SHARE = 0.9  # of its rating, that a supercapacitor is charged to: its life doubles for each 0.1 V less
 
@@ -94,18 +95,44 @@ def _trusted(fix: Fix, pack: Pack) -> bool:
     return isinstance(now, Pack) and now.cell.label_ah != pack.cell.label_ah
 
 
+@rule(
+    "retired",
+    station="pack",
+    shown=("pack/cells",),
+    source="Below some six tenths of its first capacity a lithium cell ages faster and swells; practice of second-life sorting",
+)
+def retired(assessed: Answers) -> Iterator[Finding]:
+    """No cell is used on that holds half of what it once did."""
+    for pack in assessed.plan.packs:
+        cell = min(pack.string_cells, key=lambda c: c.health)
+        if cell.rechargeable and cell.health < TIRED:
+            cause = f"{cell.name} holds {show(cell.health, '%')} of what it did when new: worn cells swell, leak and drop out in the cold."
+            new = cell.model_copy(update={"health": 1.0})
+            search = only("New cells of the same class", "hold what they should.", replaced(assessed.plan, altered(pack, cell=new)))
+            state = "fails" if cell.health < RETIRED else "close"
+            yield Finding(state, pack.id, cause, 1.0 - cell.health, _no_fix if pack.strings else search, "Retire them.")
+
+
+def _no_fix() -> Iterator[Fix]:
+    return iter(())
+
+
 @rule("equal-strings", station="pack", shown=("pack/cells",), source="Current between strings, (V1 − V2)/(r1 + r2)")
 def equal_strings(assessed: Answers) -> Iterator[Finding]:
-    """Strings are joined in parallel at one voltage."""
+    """Strings are joined in parallel only where no more would flow between them than the emptier one may be charged with."""
     for pack in assessed.plan.packs:
         measured = [s for s in pack.strings if s.ocv_v is not None]
         for a, b in itertools.combinations(measured, 2):
             apart = abs((a.ocv_v or 0.0) - (b.ocv_v or 0.0))
-            if apart > EQUAL_V:
-                ohm = pack.series * (a.cell.resistance_ohm.likely + b.cell.resistance_ohm.likely)
-                cause = f"Two strings of {pack.name} stand {show(apart, 'V')} apart: joined, {show(apart / max(ohm, 1e-6), 'A')} would flow between them."
+            ohm = pack.series * sum(s.cell.resistance_ohm.likely * s.cell.fast.value[-1] for s in (a, b))
+            flows, low = apart / max(ohm, 1e-6), min((a, b), key=lambda s: s.ocv_v or 0.0)
+            share = flows / low.cell.max_charge_a.likely
+            if share > EASY_SHARE:
+                cause = f"Two strings of {pack.name} stand {show(apart, 'V')} apart: joined, {show(flows, 'A')} would flow between them."
+                told = f" The emptier one takes {show(low.cell.max_charge_a.likely, 'A')}."
+                state = "fails" if share > 1.0 else "close"
                 yield Finding(
-                    "fails", pack.id, cause, apart, advice="Charge both to the same voltage, within 50 mV, before they are joined."
+                    state, pack.id, f"{cause}{told}", share, advice="Charge both to the same voltage before they are joined."
                 )
 
 
@@ -158,6 +185,17 @@ def capacitor_rating(assessed: Answers) -> Iterator[Finding]:
                 share,
                 only(f"Charge it to {show(CAP_SHARE * cap.rating_v, 'V')}", "leaves a tenth.", plan),
             )
+
+
+@rule("use-room", station="pack", wish="cells_c", shown=("pack/cells",), source="Cells: −20 to 60 °C in use, IEC 62133-2")
+def use_room(assessed: Answers) -> Iterator[Finding]:
+    """Cells are used within their temperatures."""
+    at = assessed.plan.brief.cells_c
+    for pack in assessed.plan.packs:
+        cell = pack.cell
+        if not cell.use_low_c <= at <= cell.use_high_c:
+            cause = f"The cells would be used at {at:.0f} °C; they are rated {cell.use_low_c:.0f} to {cell.use_high_c:.0f} °C."
+            yield Finding("fails", pack.id, cause, 0.7, advice="Keep them warmer or cooler: no part of the build changes that.")
 
 
 @rule("bank-output", station="pack", shown=("pack/answers",), source="The bank's own cut-offs")
