@@ -85,6 +85,25 @@ def lets_pass_a(fuse: Link, seconds: float = math.inf) -> float:
     return fuse.rating_a.likely * math.exp(float(np.interp(-math.log(seconds), -times, multiples)))
 
 
+def corners_a(fuse: Link) -> tuple[float, ...]:
+    """Currents at which a fuse's curve has a corner, the least at which it opens first. [A]
+
+    Parameters
+    ----------
+    fuse : Link
+        A fuse.
+
+    Returns
+    -------
+    tuple of float
+        Empty where it has no rating.
+    """
+    if fuse.rating_a is None:
+        return ()
+    multiples = np.exp(_curve("resettable" if fuse.resettable else "wire")[0])
+    return tuple(float(fuse.rating_a.likely * m) for m in multiples)
+
+
 def first_to_open(way: Sequence[Part], amps: ArrayLike) -> tuple[Array, tuple[str, ...]]:
     """What opens first on a way from a store, at each of some currents.
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -17,13 +16,13 @@ from briskcell.core.wiring.conductors import (
     trace_rises_k,
     wire_rises_k,
 )
-from briskcell.core.wiring.openers import first_to_open, lets_pass_a
+from briskcell.core.wiring.openers import corners_a, first_to_open, lets_pass_a
 from briskcell.model.parts import Link, Part
 from briskcell.model.stores import Pack
 
 MOMENT_S, END_OF_A_SHORT_C = 5.0, 160.0  # IEC 60724: PVC at the end of a short of at most 5 s; from memory, to be checked
 LASTING_S = 600.0  # past this an overload lasts: the wire has reached what it reaches
-STEPS = 96  # currents that are tried, from a fiftieth of a dead short up to it
+STEPS = 24  # currents that are tried, from a fiftieth of a dead short up to it, beside those at which a curve has a corner
 JUST = 1.0 - 1e-9
 
 
@@ -129,7 +128,7 @@ def overload(way: Sequence[Part], link: Link, dead_a: float, air_c: float, least
 
 
 def _steps(way: Sequence[Part], most: float) -> list[float]:
-    """Currents right below and at which something on the way begins to open, or opens within a moment."""
-    edges = [lets_pass_a(p, s) for p in way if isinstance(p, Link) and p.kind == "fuse" for s in (math.inf, MOMENT_S)]
+    """Currents right below and at which something on the way begins to open, or its curve has a corner, or a moment is enough."""
+    edges = [a for p in way if isinstance(p, Link) and p.kind == "fuse" for a in (*corners_a(p), lets_pass_a(p, MOMENT_S))]
     edges += [p.protection.trip_a.likely for p in way if isinstance(p, Pack) and p.protection is not None]
     return [a * k for a in edges for k in (JUST, 1.0) if a * k <= most]
