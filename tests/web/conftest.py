@@ -6,6 +6,9 @@ from typing import Any
 
 import pytest
 from flask.testing import FlaskClient
+from playwright.sync_api import expect
+
+expect.set_options(timeout=15_000)  # a machine that builds and tests at once stands still for seconds now and then
 
 
 @pytest.fixture
