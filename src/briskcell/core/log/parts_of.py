@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.integrate import cumulative_trapezoid
 from scipy.optimize import minimize_scalar
 
 from briskcell.core.engine.sources import StoreCurves
@@ -33,7 +34,7 @@ class PartsOf:
     ohm: float | None
 
 
-def parts_of(curves: StoreCurves, time_s: Array, volts: Array, amps: Array, capacity_ah: float | None = None) -> PartsOf | None:
+def parts_of(curves: StoreCurves, time_s: Array, volts: Array, amps: Array) -> PartsOf | None:
     """A discharge from full against a store's curves, one cause put right after the other.
 
     With one current the volts say the sum of curve and resistance alone. Where the current changes by turns, within each stretch of
@@ -45,8 +46,6 @@ def parts_of(curves: StoreCurves, time_s: Array, volts: Array, amps: Array, capa
         Of the plan.
     time_s, volts, amps : ndarray, shape (n,)
         At the store's terminals, from full. [s, V, A]
-    capacity_ah : float, optional
-        What the store holds, where another test has said so; else by how far its volts are drawn out over the charge. [Ah]
 
     Returns
     -------
@@ -60,10 +59,10 @@ def parts_of(curves: StoreCurves, time_s: Array, volts: Array, amps: Array, capa
     mean_a = float(np.trapezoid(amps, time_s) / max(time_s[-1] - time_s[0], 1e-9)) if len(time_s) > 1 else 0.0
     if mean_a <= 0:
         return None
-    out = np.concatenate([[0.0], np.cumsum(np.diff(time_s) * 0.5 * (amps[1:] + amps[:-1]))]) / 3600.0
+    out = cumulative_trapezoid(amps, time_s, initial=0.0) / 3600.0
     end_v, end_a, measured_h = float(volts[-1]), float(amps[-1]), float(out[-1]) / mean_a
     more_ohm = _slope(out, volts, amps, mean_a, curves)
-    held = capacity_ah if capacity_ah is not None else curves.capacity_ah * _held_share(curves, out, volts, amps, more_ohm or 0.0)
+    held = curves.capacity_ah * _held_share(curves, out, volts, amps, more_ohm or 0.0)
 
     def hours(ah: float, ohm: float) -> float:
         loaded = np.maximum.accumulate((curves.ocv_v - end_a * (curves.steady_ohm + ohm))[::-1])

@@ -56,9 +56,7 @@ def filling(a: Answers, cells: Sequence[Cell], most: int) -> Filling | None:
             there = replace(a.op, plan=replaced(plan, pack))
             hours[0, k, j] = _hours(there, board, now, pack, start)
             for made, supply in suiting(pack, board, now, a.stock):
-                hours[number[made.part_class], k, j] = _hours(
-                    there, placed(board, made), supply or now, pack, a.end_of(a.plan.packs[0].id)
-                )
+                hours[number[made.part_class], k, j] = _hours(there, placed(board, made), supply or now, pack, start)
     known = np.isfinite(hours).any(axis=(1, 2))
     counts = np.arange(most + 1)
     table = np.stack([[np.interp(counts, knots, row) for row in rows] for rows in hours])

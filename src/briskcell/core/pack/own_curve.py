@@ -19,7 +19,6 @@ Array = NDArray[np.float64]
 LEAST_POINTS, MOST_POINTS = 8, 61
 FASTEST_C, SLOWEST_C = 0.6, 0.01  # of its capacity an hour: faster, and what is lifted is more than a correction
 FULL_BELOW_V = 0.12  # that a full cell may stand below its full volts, once its resistance is taken out
-STEEP_V = 0.03  # volts between two points of the table at most, where they fall fast
 TURNS = 3  # resistance hangs on the charge, and the charge on where the curve ends
 
 
@@ -52,7 +51,7 @@ def own_curve(cell: Cell, ah: ArrayLike, volts: ArrayLike, amps: ArrayLike, sour
     Returns
     -------
     OwnCurve
-        With ``ocv``, ``measured_ah`` and ``empty_v`` of its own, as measured.
+        With ``ocv`` and ``measured_ah`` of its own, as measured.
 
     Raises
     ------
@@ -152,9 +151,7 @@ def _thinned(out: Array, v: Array, i: Array) -> tuple[Array, Array, Array]:
     """Means over so many stretches of charge, shorter where the volts fall fast: noise goes, the knee stays."""
     if len(out) <= MOST_POINTS:
         return out, np.minimum.accumulate(v), i
-    way = np.abs(np.concatenate([[0.0], np.cumsum(np.diff(out) / out[-1])])) + np.concatenate(
-        [[0.0], np.cumsum(np.maximum(-np.diff(np.minimum.accumulate(v)), 0.0))]
-    )
+    way = out / out[-1] + v[0] - np.minimum.accumulate(v)  # charge and volts gone by, each in its unit
     edges = np.searchsorted(way, np.linspace(0.0, way[-1], MOST_POINTS - 1))
     parts = [slice(a, max(b, a + 1)) for a, b in pairwise(edges) if a < len(out)]
     means = np.array([[a[p].mean() for p in parts] for a in (out, v, i)])

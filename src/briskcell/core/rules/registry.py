@@ -48,7 +48,14 @@ def past(celsius: float, limit_c: float) -> str:
     return f"{next(told, f'{celsius:.2f}')} °C"
 
 
-def _no_fix() -> Iterable[Fix]:
+def no_fix() -> Iterable[Fix]:
+    """The search of a finding that no change of the plan mends.
+
+    Returns
+    -------
+    iterable of Fix
+        Nothing.
+    """
     return ()
 
 
@@ -72,7 +79,7 @@ class Finding:
     element: str
     cause: str
     loss: float = 0.0
-    search: Search = field(default=_no_fix, repr=False)
+    search: Search = field(default=no_fix, repr=False)
     advice: str = ""
     rule: str = ""
     station: str = ""

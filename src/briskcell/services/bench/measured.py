@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.integrate import cumulative_trapezoid
 
 from briskcell.core.answers import Answers
 from briskcell.core.assess import Assessment
@@ -252,7 +253,7 @@ def curve_on_plan(a: Assessment, run: RunRow, store: RunStore, unit: str, *, sur
     rows = store.rows(run.id)
     known = np.isfinite(rows[:, 1]) & np.isfinite(rows[:, 2])
     t, volts, amps = rows[known, 0], rows[known, 1], np.abs(rows[known, 2])
-    out = np.concatenate([[0.0], np.cumsum(np.diff(t) * 0.5 * (amps[1:] + amps[:-1]))]) / 3600.0
+    out = cumulative_trapezoid(amps, t, initial=0.0) / 3600.0
     joints = pack.link_resistance_ohm.likely + (pack.protection.resistance_ohm.likely if pack.protection else 0.0)
     source = f"unit {unit}, {told(run.began_at)}, {run.title.lower()}{', simulated' if found.simulated else ''}"
     try:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.integrate import cumulative_trapezoid
 
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.course import thinned
@@ -43,7 +44,7 @@ def compared(a: Assessment, run: RunRow, store: RunStore, most: int = 300) -> Co
         return None
     curves = a.op.curves[0]
     t, v, i = rows[:, 0], rows[:, 1], rows[:, 2]
-    out_ah = np.concatenate([[0.0], np.cumsum(np.diff(t) * 0.5 * (i[1:] + i[:-1]))]) / 3600.0
+    out_ah = cumulative_trapezoid(i, t, initial=0.0) / 3600.0
     soc = 1.0 - out_ah / curves.capacity_ah
     rising = curves.soc[::-1]
     ohm = np.interp(soc, rising, curves.steady_ohm[::-1])

@@ -7,6 +7,7 @@ import re
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.integrate import cumulative_trapezoid
 
 from briskcell.core.pack.own_curve import own_curve, with_pulses
 from briskcell.model.changes import altered, replaced
@@ -75,8 +76,7 @@ def _points(text: str, amps: float | None) -> tuple[NDArray[np.float64], NDArray
     if "ah" in column:
         return np.abs(column["ah"]), column["v"], drawn
     i = np.broadcast_to(np.asarray(drawn, dtype=float), column["h"].shape)
-    out = np.concatenate([[0.0], np.cumsum(np.diff(column["h"]) * 0.5 * (i[1:] + i[:-1]))])
-    return out, column["v"], drawn
+    return cumulative_trapezoid(i, column["h"], initial=0.0), column["v"], drawn
 
 
 def _rows(text: str, slot: str, usual: tuple[str, ...]) -> tuple[tuple[str, ...], NDArray[np.float64]]:

@@ -20,7 +20,7 @@ from briskcell.model.stores import Pack
 from briskcell.model.tree import behind_links, free_id, stays_connected
 from briskcell.model.units import show
 
-from ..registry import Finding, missed_by, rule
+from ..registry import Finding, missed_by, no_fix, rule
 
 DENSEST_LITHIUM = 800.0  # Wh a litre of any lithium cell sold
 DENSEST_WH_PER_L = {"LFP": 420.0, "NiMH": 480.0, "alkaline": 560.0}  # of other chemistries, the best that is sold
@@ -110,11 +110,7 @@ def retired(assessed: Answers) -> Iterator[Finding]:
             new = cell.model_copy(update={"health": 1.0})
             search = only("New cells of the same class", "hold what they should.", replaced(assessed.plan, altered(pack, cell=new)))
             state = "fails" if cell.health < RETIRED else "close"
-            yield Finding(state, pack.id, cause, 1.0 - cell.health, _no_fix if pack.strings else search, "Retire them.")
-
-
-def _no_fix() -> Iterator[Fix]:
-    return iter(())
+            yield Finding(state, pack.id, cause, 1.0 - cell.health, no_fix if pack.strings else search, "Retire them.")
 
 
 @rule("equal-strings", station="pack", shown=("pack/cells",), source="Current between strings, (V1 − V2)/(r1 + r2)")
