@@ -22,7 +22,7 @@ from briskcell.core.heat.watts import WattShare, shares_of_heat
 from briskcell.core.pack.fit import Fit, fit
 from briskcell.core.pack.lamps import LampShow, lamp_shows
 from briskcell.core.pack.reserve import Reserve, StorageLife, shutdown_reserve, storage_life
-from briskcell.core.pack.resets import Resets, resets
+from briskcell.core.pack.resets import MAYBE, Resets, resets
 from briskcell.core.pack.runtime import Runtime, runtime
 from briskcell.core.pack.swaps import Starts, starts
 from briskcell.core.pack.switching import Way, ways_off
@@ -398,6 +398,15 @@ class Answers:
         """The same, down to where the hours of the brief have been played."""
         return headrooms(self.op, self.needed_ends)
 
+    @property
+    def resets_word(self) -> Word:
+        """The word for the resets to expect: those after the hours that are wanted are *close*, as a warning ends play before."""
+        found, accepted = self.resets, self.plan.brief.resets_per_charge
+        if found is None or found.expected <= accepted:
+            return "holds"
+        late = not self.falls_short and found.expected_by(self.plan.brief.hours) <= accepted + MAYBE
+        return "fails" if found.expected > accepted + MAYBE and not late else "close"
+
     @cached_property
     def needed_windows(self) -> tuple[VoltsGot, ...]:
         """What each part gets down to where the hours of the brief have been played."""
@@ -510,7 +519,7 @@ class Answers:
     @cached_property
     def fuses(self) -> tuple[FuseCheck, ...]:
         """Every fuse."""
-        return check_fuses(self.op, self.ends, self.heat.air_c)
+        return check_fuses(self.op, self.ends, self.heat.air_c, {s.link.id: s.worst for s in self.shorts if s.guard})
 
     @cached_property
     def laid(self) -> tuple[tuple[Block, ...], tuple[Solid, ...]]:

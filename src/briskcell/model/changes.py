@@ -117,6 +117,24 @@ def _supply_side(plan: Plan, at: str, gone: set[str]) -> str | None:
     return None if isinstance(plan.by_id[at], Supply) else at
 
 
+def warned(plan: Plan, volts: float) -> Plan:
+    """A plan with its warning before shutdown set.
+
+    Parameters
+    ----------
+    plan : Plan
+        The plan.
+    volts : float
+        Under load; to the hundredth. [V]
+
+    Returns
+    -------
+    Plan
+        With it.
+    """
+    return remade(plan, {"shutdown": plan.shutdown.model_copy(update={"warning_v": round(volts, 2)})})
+
+
 def left_out(plan: Plan, part: Part) -> Plan | None:
     """The plan without a part that nothing hangs on, or without a link, whose place closes up.
 

@@ -9,7 +9,7 @@ from briskcell.core.assess import Assessment
 from briskcell.core.moves.guards import protection_for
 from briskcell.core.moves.wires import SILICONE_C
 from briskcell.library import catalogue
-from briskcell.model.changes import remade
+from briskcell.model.changes import warned
 from briskcell.model.kinds import KINDS
 from briskcell.model.plan import Plan, plan_of
 from briskcell.model.stores import Pack
@@ -50,8 +50,7 @@ def with_warning(plan: Plan) -> Plan:
     reserve = Assessment(plan).reserve
     if reserve is None:
         return plan
-    changed = plan.shutdown.model_copy(update={"warning_v": round(reserve.under_load_v + 0.03, 2)})
-    return remade(plan, {"shutdown": changed})
+    return warned(plan, reserve.under_load_v + 0.03)
 
 
 def pack_of(part_id: str, name: str, cell: Any, series: int, parallel: int, *, cutoff: float) -> Pack:

@@ -7,7 +7,7 @@ from briskcell.core.draw.bill import bill
 from briskcell.core.engine.sources import cold_charge_share
 from briskcell.core.heat.case import cells_limit_c, touch_limit_c
 from briskcell.core.pack.fit import best_placing, stack_mm
-from briskcell.core.pack.resets import MAYBE, counted
+from briskcell.core.pack.resets import counted
 from briskcell.core.rails.headroom import Word
 from briskcell.model.tree import layout_of
 from briskcell.model.units import show
@@ -63,15 +63,12 @@ def resets_per_charge(a: Answers) -> Requirement:
 
     Over one pack.
     """
-    accepted, chance = a.plan.brief.resets_per_charge, a.resets
+    chance = a.resets
     if chance is None:
         return Requirement(field="resets_per_charge", got="no play", state="unknown", why="Nothing plays yet.", station="pack")
-    over = chance.expected > accepted
-    late = not a.falls_short and chance.expected_by(a.plan.brief.hours) <= accepted + MAYBE
-    state: Word = "fails" if chance.expected > accepted + MAYBE and not late else "close" if over else "holds"
     why = "Parts that peak by chance, together." if chance.at_end > 0 else "Even all peaks at once overrun nothing."
     often = counted(chance.expected)
-    return Requirement(field="resets_per_charge", got=often, state=state, why=why, station="pack", number="resets")
+    return Requirement(field="resets_per_charge", got=often, state=a.resets_word, why=why, station="pack", number="resets")
 
 
 @wish(

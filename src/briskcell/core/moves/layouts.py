@@ -7,7 +7,7 @@ from itertools import islice
 
 from briskcell.core.answers import Answers
 from briskcell.core.engine.converters import same_output
-from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.changes import altered, replaced, warned
 from briskcell.model.parts import Converter
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
@@ -67,7 +67,7 @@ def _warned(plan: Plan, times: float) -> Plan:
     set_v = plan.shutdown.warning_v
     if set_v is None or times == 1.0:
         return plan
-    return remade(plan, {"shutdown": plan.shutdown.model_copy(update={"warning_v": round(set_v * times, 2)})})
+    return warned(plan, set_v * times)
 
 
 def _sized(pack: Pack, cell: Cell, series: int, energy_wh: float) -> Pack | None:

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 
 from briskcell.core.answers import Answers
-from briskcell.model.changes import remade
+from briskcell.model.changes import warned
 from briskcell.model.stores import Bank
 from briskcell.model.units import show
 
@@ -67,5 +67,4 @@ def lower_warning(assessed: Answers) -> Iterator[Fix]:
 
 
 def _at(assessed: Answers, volts: float, brings: str) -> Fix:
-    changed = assessed.plan.shutdown.model_copy(update={"warning_v": round(volts, 2)})
-    return Fix(f"A warning at {volts:.2f} V", brings, remade(assessed.plan, {"shutdown": changed}))
+    return Fix(f"A warning at {volts:.2f} V", brings, warned(assessed.plan, volts))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -80,7 +80,7 @@ class FuseCheck:
         )
 
 
-def check_fuses(op: Operating, ends: Sequence[float], air_c: float) -> tuple[FuseCheck, ...]:
+def check_fuses(op: Operating, ends: Sequence[float], air_c: float, known: Mapping[str, Overload]) -> tuple[FuseCheck, ...]:
     """Every fuse against the peak it carries and the wires behind it.
 
     Parameters
@@ -91,6 +91,8 @@ def check_fuses(op: Operating, ends: Sequence[float], air_c: float) -> tuple[Fus
         State of charge of each store when play ends.
     air_c : float
         Air in the closed case. [°C]
+    known : mapping of str to Overload
+        The worst of wires, by id, as it was found already.
 
     Returns
     -------
@@ -103,7 +105,8 @@ def check_fuses(op: Operating, ends: Sequence[float], air_c: float) -> tuple[Fus
             continue
         flow = op.flow.branch_a[State.PEAK, op.down_to(ends[op.network.store_of(fuse.id)]), op.network.branch[fuse.id]]
         above = [fuse, *feeders_of(op.plan, fuse)]
-        met = [(k, overload(above, k, most_past(op, k), air_c)) for k in _behind(op, fuse.id) if is_copper(k)]
+        copper = [k for k in _behind(op, fuse.id) if is_copper(k)]
+        met = [(k, known[k.id] if k.id in known else overload(above, k, most_past(op, k), air_c)) for k in copper]
         wire, worst = max(met, key=lambda m: m[1].past_k, default=(None, None))
         fault = short_circuit_a(op, fuse.id)
         out.append(

@@ -36,13 +36,13 @@ def resets_rule(assessed: Answers) -> Iterator[Finding]:
     if found is None or found.expected <= accepted or not found.culprits or found.at_end <= 0:
         return
     worst, wanted = found.culprits[0], assessed.plan.brief.hours
-    late = not assessed.falls_short and found.expected_by(wanted) <= accepted + MAYBE
-    state = "fails" if found.expected > accepted + MAYBE and not late else "close"
+    state = assessed.resets_word
+    late = state == "close" and found.expected > accepted + MAYBE
     element = worst.element or assessed.plan.stores[0].id
     yield Finding(
         state,
         element,
-        f"{found.words} The {show(wanted, 'h')} that are wanted come before that." if late and state == "close" else found.words,
+        f"{found.words} The {show(wanted, 'h')} that are wanted come before that." if late else found.words,
         min(missed_by(found.expected, max(accepted, 1.0)), 2.0),
         partial(_apart, assessed, element),
         "Less draw at once, or a part that carries it.",

@@ -13,7 +13,7 @@ from briskcell.core.moves.fix import Fix, only, placed
 from briskcell.core.moves.packs import as_one, other_packs
 from briskcell.core.pack.rated import nominal_v, rated_wh
 from briskcell.core.pack.switching import card_loads
-from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.changes import altered, remade, replaced, warned
 from briskcell.model.parts import Converter, Load, State
 from briskcell.model.plan import Store
 from briskcell.model.stores import Pack
@@ -278,8 +278,7 @@ def shutdown(assessed: Answers) -> Iterator[Finding]:
 
 
 def _warn(assessed: Answers, volts: float) -> Iterator[Fix]:
-    changed = assessed.plan.shutdown.model_copy(update={"warning_v": volts})
-    yield Fix(f"A warning at {volts:.2f} V", "leaves enough.", remade(assessed.plan, {"shutdown": changed}))
+    yield Fix(f"A warning at {volts:.2f} V", "leaves enough.", warned(assessed.plan, volts))
 
 
 @rule(
