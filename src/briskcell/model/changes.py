@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any, TypeVar
 
 from pydantic import ValidationError
@@ -12,6 +12,7 @@ from briskcell.model.kinds import PART_LISTS
 from briskcell.model.parts import Fed, Link, Load, Part
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard, Supply
+from briskcell.model.tree import free_id
 
 P = TypeVar("P", bound=Document)
 
@@ -115,6 +116,35 @@ def _supply_side(plan: Plan, at: str, gone: set[str]) -> str | None:
         assert isinstance(link, Fed)
         at = link.fed_by
     return None if isinstance(plan.by_id[at], Supply) else at
+
+
+def put_in(plan: Plan, link: Link, at: str, name: str, before: Iterable[Part] | None = None) -> tuple[Plan, str]:
+    """A plan with a link put in behind a part.
+
+    Parameters
+    ----------
+    plan : Plan
+        The plan.
+    link : Link
+        A class of link.
+    at : str
+        The part that feeds it.
+    name : str
+        What its id is to begin with.
+    before : iterable of Part, optional
+        What of that part's it then feeds; all but shared returns where not given.
+
+    Returns
+    -------
+    tuple of Plan and str
+        The plan, and the id of the link.
+    """
+    fed = [p for p in plan.fed.get(at, ()) if not (isinstance(p, Link) and p.kind == "return")] if before is None else before
+    new = altered(link, id=free_id(plan, name), fed_by=at)
+    changed = remade(plan, {"links": (*plan.links, new)})
+    for part in fed:
+        changed = replaced(changed, altered(changed.by_id[part.id], fed_by=new.id))
+    return changed, new.id
 
 
 def warned(plan: Plan, volts: float) -> Plan:

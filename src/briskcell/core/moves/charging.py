@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from briskcell.core.answers import Answers, Stock
 from briskcell.core.charge.charging import OVER_V
-from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.changes import altered, put_in, remade, replaced
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard, Pack, Supply
 from briskcell.model.tree import behind_links, free_id
@@ -281,10 +281,7 @@ def with_jack(plan: Plan, stock: Stock, store_id: str, amps: float = 0.0) -> Fix
     behind = [p for p in plan.fed.get(at.id, ()) if getattr(p, "kind", "") != "return"]
     if not fits or not behind:
         return None
-    jack = altered(fits[0], id=free_id(plan, "jack"), fed_by=at.id)
-    changed = remade(plan, {"links": (*plan.links, jack)})
-    for part in behind:
-        changed = replaced(changed, altered(changed.by_id[part.id], fed_by=jack.id))
+    changed, _ = put_in(plan, fits[0], at.id, "jack", behind)
     return Fix(fits[0].name, "cuts the console out while it charges.", changed)
 
 

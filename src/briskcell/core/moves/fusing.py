@@ -7,10 +7,9 @@ from collections.abc import Iterator, Sequence
 from briskcell.core.answers import Answers
 from briskcell.core.wiring.fuses import FUSE_SHARE
 from briskcell.core.wiring.shorts import check_short
-from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.changes import put_in
 from briskcell.model.parts import Converter, Link
 from briskcell.model.plan import Plan
-from briskcell.model.tree import free_id
 from briskcell.model.units import show
 
 from .fix import Fix
@@ -57,7 +56,7 @@ def fused_branches(assessed: Answers, wires: Sequence[Link]) -> Iterator[Fix]:
             fuse = next((f for f, a in usual_fuses(assessed) if FUSE_SHARE * a >= peaks.get(wire.id, 0.0)), None)
             if fuse is None:
                 return
-            plan = before(plan, fuse, wire)
+            plan, _ = put_in(plan, fuse, wire.fed_by, f"fuse-{wire.id}", [wire])
             named.append(f"{fuse.name} before {wire.name}")
         yield from _if_it_helps(assessed, plan, wires, " and ".join(named))
         return
@@ -68,52 +67,8 @@ def fused_branches(assessed: Answers, wires: Sequence[Link]) -> Iterator[Fix]:
         most = sum(peaks.get(k.id, 0.0) for k in assessed.plan.links if k.fed_by in fed)
         for fuse, rating_a in usual_fuses(assessed):
             if FUSE_SHARE * rating_a >= most:
-                yield from _if_it_helps(assessed, behind(assessed.plan, fuse, board), wires, f"{fuse.name} behind {board.name}")
-
-
-def before(plan: Plan, fuse: Link, wire: Link) -> Plan:
-    """A plan with a fuse between a wire and what feeds it.
-
-    Parameters
-    ----------
-    plan : Plan
-        The build.
-    fuse : Link
-        A class of fuse.
-    wire : Link
-        The wire.
-
-    Returns
-    -------
-    Plan
-        With it.
-    """
-    new = altered(fuse, id=free_id(plan, f"fuse-{wire.id}"), fed_by=wire.fed_by)
-    return replaced(remade(plan, {"links": (*plan.links, new)}), altered(wire, fed_by=new.id))
-
-
-def behind(plan: Plan, fuse: Link, board: Converter) -> Plan:
-    """A plan with a fuse between a board and everything that it feeds.
-
-    Parameters
-    ----------
-    plan : Plan
-        The build.
-    fuse : Link
-        A class of fuse.
-    board : Converter
-        The board.
-
-    Returns
-    -------
-    Plan
-        With it.
-    """
-    new = altered(fuse, id=free_id(plan, f"fuse-{board.id}"), fed_by=board.id)
-    changed = remade(plan, {"links": (*plan.links, new)})
-    for part in plan.fed.get(board.id, ()):
-        changed = replaced(changed, altered(part, fed_by=new.id))
-    return changed
+                plan, _ = put_in(assessed.plan, fuse, board.id, f"fuse-{board.id}")
+                yield from _if_it_helps(assessed, plan, wires, f"{fuse.name} behind {board.name}")
 
 
 def _at(plan: Plan, board: Converter) -> set[str]:

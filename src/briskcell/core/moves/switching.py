@@ -6,9 +6,9 @@ import math
 from collections.abc import Iterator
 
 from briskcell.core.answers import Answers
-from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.changes import put_in, replaced
 from briskcell.model.parts import Link, State
-from briskcell.model.tree import behind_links, free_id
+from briskcell.model.tree import behind_links
 from briskcell.model.units import show
 
 from .fix import Fix, placed
@@ -45,11 +45,7 @@ def soft_switches(assessed: Answers, switch: Link | None) -> Iterator[Fix]:
         if switch is not None:
             yield Fix(f"{candidate.name} in its place", brings, replaced(plan, placed(switch, candidate)))
             continue
-        new = altered(candidate, id=free_id(plan, "switch"), fed_by=at)
-        changed = remade(plan, {"links": (*plan.links, new)})
-        for part in plan.fed.get(at, ()):
-            if not (isinstance(part, Link) and part.kind == "return"):
-                changed = replaced(changed, altered(part, fed_by=new.id))
+        changed, _ = put_in(plan, candidate, at, "switch")
         yield Fix(f"{candidate.name} put in", brings, changed)
 
 

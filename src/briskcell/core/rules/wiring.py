@@ -15,11 +15,11 @@ from briskcell.core.wiring.fuses import FUSE_SHARE, FuseCheck
 from briskcell.core.wiring.harness import LinkCheck, find_gauge, slack_length_m
 from briskcell.core.wiring.overload import END_OF_A_SHORT_C
 from briskcell.core.wiring.shorts import Lead, ShortCheck
-from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.changes import altered, put_in, replaced
 from briskcell.model.parts import Converter, Fed, Link, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
-from briskcell.model.tree import feeders_of, free_id
+from briskcell.model.tree import feeders_of
 from briskcell.model.units import show
 
 from .registry import Finding, missed_by, rule
@@ -64,11 +64,9 @@ def _with_fuse(assessed: Answers, pack: Pack, child: Fed) -> Iterator[Fix]:
     most = float(peak[peak < math.inf].max(initial=0.0))
     for fuse, rating_a in usual_fuses(assessed):
         if rating_a * FUSE_SHARE >= most:
-            new = altered(fuse, id=free_id(assessed.plan, f"fuse-{pack.id}"), fed_by=pack.id)
-            plan = remade(assessed.plan, {"links": (*assessed.plan.links, new)})
-            plan = replaced(plan, altered(plan.by_id[child.id], fed_by=new.id))
+            plan, new = put_in(assessed.plan, fuse, pack.id, f"fuse-{pack.id}", [child])
             yield Fix(f"{fuse.name} right at {pack.name}", "holds the peak and cuts a short.", plan)
-            yield from _with_thicker(assessed, plan, f"{fuse.name} right at {pack.name}", new.id)
+            yield from _with_thicker(assessed, plan, f"{fuse.name} right at {pack.name}", new)
 
 
 def _with_thicker(assessed: Answers, plan: Plan, words: str, fuse: str) -> Iterator[Fix]:

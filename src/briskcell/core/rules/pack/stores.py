@@ -13,11 +13,11 @@ from briskcell.core.moves.fix import Fix, only, placed
 from briskcell.core.moves.packs import as_one, other_packs
 from briskcell.core.pack.rated import nominal_v, rated_wh
 from briskcell.core.pack.switching import card_loads
-from briskcell.model.changes import altered, remade, replaced, warned
+from briskcell.model.changes import altered, put_in, replaced, warned
 from briskcell.model.parts import Converter, Load, State
 from briskcell.model.plan import Store
 from briskcell.model.stores import Pack
-from briskcell.model.tree import behind_links, free_id, stays_connected
+from briskcell.model.tree import behind_links, stays_connected
 from briskcell.model.units import show
 
 from ..registry import Finding, missed_by, no_fix, rule
@@ -319,10 +319,7 @@ def _sips_less(assessed: Answers, store: Store) -> Iterator[Fix]:
     if bare:
         at = behind_links(plan, store)
         for switch in (k for k in assessed.stock.links if k.kind == "switch"):
-            new = altered(switch, id=free_id(plan, "switch"), fed_by=at.id)
-            changed = remade(plan, {"links": (*plan.links, new)})
-            for part in plan.fed.get(at.id, ()):
-                changed = replaced(changed, altered(changed.by_id[part.id], fed_by=new.id))
+            changed, _ = put_in(plan, switch, at.id, "switch")
             yield Fix(f"{switch.name} before the boards", "cuts off what sips.", changed)
 
 
