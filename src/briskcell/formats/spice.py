@@ -16,7 +16,7 @@ from briskcell.core.charge.charging import RISING
 from briskcell.core.day.session import charger_gives, state_of, warmed
 from briskcell.core.engine.converters import KIND, Losses
 from briskcell.core.engine.kernel import MOST_A, stiff_v
-from briskcell.core.engine.network import state_draws
+from briskcell.core.engine.network import battery_paths, state_draws
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.engine.sources import ROOM_K, StoreCurves, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
@@ -29,6 +29,7 @@ from briskcell.model.tree import layout_of
 Array = NDArray[np.float64]
 FLOOR = 0.3  # of the unloaded volts, below which no draw rises further: it keeps a simulator's first guesses tame
 NOTHING_OHM = 1e-6  # of a joint without resistance: a simulator wants some, and with less its own rounding keeps it from ending
+JOINED_OHM = 1e-4  # where a board lets nothing back in: enough for a simulator to find its way
 EDGE_S = 0.01  # that a change of what is played takes
 KELVIN = 273.15
 SESSION_GRID = np.linspace(0.0, 1.0, 201)  # of charge, that a store's curves are told at in a session
@@ -47,8 +48,9 @@ class _Sheet:
 
 
 def nodes_of(plan: Plan) -> dict[str, str]:
-    """The node at each part's output, or at a load's terminals, by the id of the part."""
-    return {p.id: f"n{k}" for k, p in enumerate(p for p in plan.parts() if isinstance(p, Fed) or p in plan.stores)}
+    """The node at each part's output, or at a load's terminals, by the id of the part; last the outputs of power paths."""
+    parts = (*(p for p in plan.parts() if isinstance(p, Fed) or p in plan.stores), *battery_paths(plan))
+    return {p.id: f"n{k}" for k, p in enumerate(parts)}
 
 
 def write_circuit(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
@@ -242,21 +244,24 @@ def _tree(out: _Sheet, op: Operating, ocv: Sequence[float], drawn: Callable[[int
     ohms = dict(zip(net.branches, net.fixed_ohm, strict=True))
     inside = {*net.elements}
     load_feeder = {p.id: p.fed_by for p in plan.loads}
+    path_of, main_of = {b.charges: b.id for b in net.paths}, {m.rail: m.main for m in net.meetings}
 
     def feeder(part: Fed) -> str:
-        at = part.fed_by
+        at = main_of.get(part.id, part.fed_by)
+        at = path_of.get(at, at)
         while at in load_feeder:  # what a load passes on comes past its own draw
             at = load_feeder[at]
         return out.node[at]
 
     idle = dict(zip((store.id for store in plan.stores), ocv, strict=True))
+    idle |= {b.id: idle[b.charges] for b in net.paths}
 
     def unloaded(part_id: str) -> float:
         """Volts at a part's output while nothing draws."""
         if part_id not in idle:
             part = plan.by_id[part_id]
             assert isinstance(part, Fed)
-            fed = unloaded(part.fed_by)
+            fed = unloaded(main_of.get(part_id, part.fed_by))
             idle[part_id] = (
                 stiff_v(KIND[part.kind], part.output_v.likely, part.dropout_v.likely, 0.0, fed, 0.0)
                 if isinstance(part, Converter)
@@ -273,8 +278,18 @@ def _tree(out: _Sheet, op: Operating, ocv: Sequence[float], drawn: Callable[[int
         if isinstance(part, Link) and part.kind == "return":
             below = "0" if part.fed_by in {s.id for s in plan.stores} | {c.id for c in plan.converters} else out.node[part.fed_by]
             out.add(_resistor(node, node, below, ohms[part.id]))
+        elif isinstance(part, Link) and part.kind == "diode":
+            out.add(_diode(node, feeder(part), node, part.drop_v.likely if part.drop_v else 0.0, ohms[part.id]))
         else:
             out.add(_resistor(node, feeder(part), node, ohms.get(part.id, 0.0)))
+    if net.paths:
+        out.add("* From the cells through a power path")
+        out.add(*(_resistor(out.node[b.id], out.node[b.charges], out.node[b.id], ohms[b.id]) for b in net.paths))
+    for k, met in enumerate(net.meetings):
+        end, rail = out.node[met.other], out.node[met.rail]
+        by_itself = met.other_one_way and not met.by_diode
+        out.add("* A second source of a rail")
+        out.add(_diode(f"m{k}", end, rail, 0.0, JOINED_OHM) if by_itself else _resistor(f"m{k}", end, rail, 0.0))
     out.add("* Boards")
     for k, board in enumerate(plan.converters):
         if board.id in inside:
@@ -341,6 +356,10 @@ def _table(of: str, x: Array, y: Array) -> str:
         return f"{float(y[0]):.12g}"
     points = ",".join(f"{a:.9g},{b:.12g}" for a, b in zip(x, y, strict=True))
     return f"pwl(min(max({of},{x[0]:.9g}),{x[-1]:.9g}),{points})"
+
+
+def _diode(name: str, a: str, b: str, drop: float, ohm: float) -> str:
+    return f"B{name} {a} {b} I=max(V({a})-V({b})-{drop:.12g},0)/{max(ohm, NOTHING_OHM):.12g}"
 
 
 def _resistor(name: str, a: str, b: str, ohm: float) -> str:

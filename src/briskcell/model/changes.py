@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from briskcell.model.figure import Document
 from briskcell.model.kinds import PART_LISTS
-from briskcell.model.parts import Fed, Link, Load, Part
+from briskcell.model.parts import Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard, Supply
 from briskcell.model.tree import free_id
@@ -100,6 +100,8 @@ def without(plan: Plan, gone: set[str], moved: Mapping[str, str]) -> dict[str, A
             if p.id in gone:
                 continue
             change: dict[str, Any] = {"fed_by": moved[p.id]} if p.id in moved else {}
+            if isinstance(p, Rail) and gone & {*p.also}:
+                change["also"] = tuple(at for at in p.also if at not in gone)
             if isinstance(p, Load):
                 change |= {f: None for f in ("return_by", "driven_by") if getattr(p, f) in gone}
             if isinstance(p, ChargeBoard) and p.fed_by in gone:

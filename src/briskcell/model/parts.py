@@ -289,7 +289,8 @@ class Converter(Fed):
     """A board that makes one voltage from another.
 
     ``switch_current_a`` is what its switch carries (boost: at the input; buck: about its output amps);
-    ``output_limit_a`` a limit its sheet states at the output. A ``combined`` board charges the store as well; one that is
+    ``output_limit_a`` a limit its sheet states at the output. Driven from outside, by another source on its rail, its output stands
+    ``output_max_v``, and ``blocks_back`` says whether it lets current in; None where nobody has said so. A ``combined`` board charges the store as well; one that is
     ``built_in`` belongs to the load that feeds it, such as what makes a board's 3.3 V pin.
     """
 
@@ -309,6 +310,8 @@ class Converter(Fed):
     dropout_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
     thermal_k_per_w: KelvinPerWatt | None = None
     junction_max_c: Celsius = 125.0
+    blocks_back: bool | None = None
+    output_max_v: Volt | None = None
     off_current_a: Amps | None = None
     combined: bool = False
     built_in: bool = False
@@ -348,13 +351,17 @@ class Link(Fed):
     the negative of the pack that ``fed_by`` names. An outlet is where a load passes its volts on to others: a socket, a pin or a
     pad, with its path and the current it is limited to.
 
+    A diode lets current pass one way and drops ``drop_v`` beside what its resistance does; an ideal one, a transistor that acts as
+    such, drops next to nothing.
+
     A wire's resistance follows from its length, gauge (``awg``) or section and its number of conductors in the
     path; ``resistance_ohm`` given replaces that, as a measurement does. ``rating_v`` are the DC volts that a fuse, switch or plug
     can break.
     """
 
-    kind: Literal["wire", "switch", "fuse", "plug", "path", "trace", "flat", "return", "jack", "outlet"]
+    kind: Literal["wire", "switch", "fuse", "plug", "path", "trace", "flat", "return", "jack", "outlet", "diode"]
     resistance_ohm: Ohms | None = None
+    drop_v: Annotated[Figure, Unit("V", at_least=0, at_most=2)] | None = None
     length_m: Metres | None = None
     awg: Annotated[float, Unit("AWG", at_least=0, at_most=44)] | None = None
     section_mm2: Annotated[float, Unit("mm²", above=0, at_most=50)] | None = None
@@ -389,4 +396,9 @@ class Link(Fed):
 
 
 class Rail(Fed):
-    """A supply voltage that parts share: a name for the point where they join."""
+    """A supply voltage that parts share: a name for the point where they join.
+
+    ``also`` names what gives to it besides what it is fed by: boards, or the diodes behind them.
+    """
+
+    also: Annotated[tuple[Id, ...], Field(max_length=4)] = ()

@@ -272,6 +272,8 @@ class Plan(Document):
                 raise FigureError("charges", f"{part.name} names “{part.charges}”, which is no store.", fix="Name a store.")
             if isinstance(part, Load):
                 self._check_references(part, seen)
+        for rail in self.rails:
+            self._check_meeting(rail, seen)
         return self
 
     @staticmethod
@@ -283,6 +285,23 @@ class Plan(Document):
             if not isinstance(feeder, Link) or feeder.fed_by == at:
                 raise FigureError("fed_by", f"{board.name} is not fed from its supply by “{at}”.", fix="Name a link of the supply.")
             at = feeder.fed_by
+
+    @staticmethod
+    def _check_meeting(rail: Rail, seen: dict[str, Part]) -> None:
+        """What gives to a rail as well hangs on a store, by a way of its own."""
+        for at in rail.also:
+            way, part = [], seen.get(at)
+            while isinstance(part, Fed):
+                way.append(part.id)
+                part = seen[part.fed_by]
+            if not isinstance(part, Store) or any(isinstance(seen[n], Load) for n in way):
+                raise FigureError("also", f"{rail.name} names “{at}”, which no store feeds.", fix="Name a board, a diode or a rail.")
+            above, part = {rail.id}, seen[rail.fed_by]
+            while isinstance(part, Fed):
+                above.add(part.id)
+                part = seen[part.fed_by]
+            if rail.id in way or at in above or at in rail.also[: rail.also.index(at)]:
+                raise FigureError("also", f"{rail.name} is fed by way of {seen[at].name} already.", fix="Name another source.")
 
     @staticmethod
     def _check_references(load: Load, seen: dict[str, Part]) -> None:

@@ -202,10 +202,17 @@ class Trickle(Part):
 
 
 class Supply(Part):
-    """What feeds the charge board: its volts, the amperes it gives, and the loop resistance of its cable."""
+    """What feeds the charge board: its volts, the amperes it gives, and the loop resistance of its cable.
+
+    ``outlet`` is what a plug goes into. ``gives`` says by which open standard those amperes are promised: the ``default`` of a
+    USB port (0.5 or 0.9 A), a ``charging_port`` (Battery Charging 1.2), a current ``advertised`` on the reversible socket, volts
+    ``negotiated`` on it, or ``fixed``, as it stands on the label. Nobody has said so where they are empty.
+    """
 
     voltage_v: Volts
     current_limit_a: AmpsAbove
+    outlet: Literal["usb_a", "usb_c", "barrel"] | None = None
+    gives: Literal["default", "charging_port", "advertised", "negotiated", "fixed"] | None = None
     cable_ohm: Ohms
     own_resistance_ohm: Ohms = Figure(low=0, likely=0, high=0, source="taken as stiff")
 
@@ -227,11 +234,22 @@ class ChargeBoard(Part):
     console while charging; ``on_cell`` leaves the console on the charging cell. A ``linear`` or ``switching`` board needs a
     supply above its end volts, a ``step_up`` board one below. What it is made for: ``cells`` in series, ``end_v`` for each,
     ``chemistries``, and the volts it accepts at its ``input``; empty where nobody has said so.
+
+    Its ``socket`` is ``flat``, ``reversible`` with the two 5.1 kΩ resistors that a reversible outlet wants to see before it gives
+    anything, ``reversible_bare`` without them, ``negotiating`` where it asks for more volts than 5, or a ``barrel``. It
+    ``limits_input`` to a ``set`` current, by the ``sags`` of its input volts, to what the source has ``advertised``, or it does
+    ``not``: then it asks its set current of any source. ``battery_path_ohm`` and ``battery_path_a`` are the way from the cells to
+    the output that a power path feeds the console from, on battery.
     """
 
     charges: Id
     supply: Id
     fed_by: Id | None = None
+    socket: Literal["flat", "reversible", "reversible_bare", "negotiating", "barrel"] | None = None
+    limits_input: Literal["set", "sags", "advertised", "not"] | None = None
+    input_limit_a: AmpsAbove | None = None
+    battery_path_ohm: Ohms | None = None
+    battery_path_a: AmpsAbove | None = None
     layout: Literal["power_path", "cut_out", "on_cell"]
     kind: Literal["linear", "switching", "step_up"]
     cells: Annotated[tuple[Annotated[int, Field(ge=1, le=12)], ...], Field(max_length=12)] = ()

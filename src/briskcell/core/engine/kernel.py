@@ -28,7 +28,8 @@ class Tree(NamedTuple):
 
     ``own`` has a row of coefficients for each converter, and a leading axis for variants of them, of one as a rule; each point of
     a batch says by its ``row`` which variant holds. ``LOSS`` scales all that is lost. Tables of efficiency are padded:
-    ``table_size`` says how far they are filled, 0 × 0 where a converter has none.
+    ``table_size`` says how far they are filled, 0 × 0 where a converter has none. ``drop_v`` is what a branch drops at any current,
+    as a diode does.
     """
 
     n_stores: int
@@ -42,6 +43,7 @@ class Tree(NamedTuple):
     table_v: Array
     table_a: Array
     table: Array
+    drop_v: Array
 
 
 @compiled
@@ -121,7 +123,7 @@ def sweep(
     """
     # Names of their own: reading them out of the tuple in the loop costs more than the loop.
     n_stores, source, start, branch, order, kind, own = tree[:7]
-    table_size, table_v, table_a, table = tree[7:]
+    table_size, table_v, table_a, table, drop_v = tree[7:]
     n, n_boards = len(source), len(order)
     n_loads = n - n_boards
     source_a, source_v = np.empty(n_stores + n_boards), np.empty(n_stores + n_boards)
@@ -165,7 +167,7 @@ def sweep(
             c = n_loads + order[n_boards - 1 - at] if at < n_boards else at - n_boards
             volts = source_v[source[c]]
             for b in range(start[c], start[c + 1]):
-                volts -= branch_a[p, branch[b]] * ohm[p, branch[b]]
+                volts -= branch_a[p, branch[b]] * ohm[p, branch[b]] + drop_v[branch[b]]
             new[p, c] = volts
             if c >= n_loads:
                 k = c - n_loads

@@ -3,7 +3,13 @@
 A plan's tree is cut at its stiff sources: stores, and the outputs of converters. Consumers (loads and converter inputs)
 draw current through branches (the resistances in their way) from the source of their region. With ``B[c, b] = 1`` where
 consumer ``c`` draws through branch ``b``, one backward sweep is ``I @ B`` and one forward sweep ``(I @ B · R) @ B.T``.
-A return that several loads share is a branch of them all, in whatever region they lie.
+A return that several loads share is a branch of them all, in whatever region they lie. Where a second source meets a rail, the net is
+cut there: what flows in is drawn from the one and given to the other, a pair of consumers that belong to no part [1]_.
+
+References
+----------
+.. [1] D. Shirmohammadi, H. W. Hong, A. Semlyen, G. X. Luo, A compensation-based power flow method for weakly meshed distribution
+   and transmission networks, IEEE Trans. Power Systems 3(2), 1988. doi:10.1109/59.192932
 """
 
 from __future__ import annotations
@@ -17,10 +23,12 @@ from numpy.typing import ArrayLike, NDArray
 
 from briskcell.core.engine.converters import KIND, Losses, losses_of
 from briskcell.core.engine.kernel import LOSS, Tree
+from briskcell.core.engine.meetings import Meeting, meetings_of
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import STATES, Converter, Fed, Link, Load
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Supply
+from briskcell.model.stores import ChargeBoard, Supply
+from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
 
@@ -51,6 +59,23 @@ class Network:
     returns: tuple[int, ...]
     deepest_first: tuple[int, ...]
     fixed_ohm: Array
+    drop_v: Array
+    paths: tuple[ChargeBoard, ...] = ()
+    meetings: tuple[Meeting, ...] = ()
+
+    @property
+    def first_board(self) -> int:
+        """Consumer that the first converter is: past the loads, and a pair for each meeting."""
+        return len(self.loads) + 2 * len(self.meetings)
+
+    @cached_property
+    def joined_diodes(self) -> tuple[tuple[int, int], ...]:
+        """Elements of diodes that end on a rail as its second source, each with that of the rail."""
+        return tuple((self.position[m.other], self.position[m.rail]) for m in self.meetings if m.by_diode)
+
+    def path_ohm(self, store: int) -> float:
+        """Resistance of the power path between a store and the console, on battery; 0 where there is none. [Ω]"""
+        return sum(float(self.fixed_ohm[self.branch[b.id]]) for b in self.paths if b.charges == self.stores[store])
 
     @cached_property
     def losses(self) -> tuple[Losses, ...]:
@@ -60,15 +85,15 @@ class Network:
     @cached_property
     def root_of_source(self) -> NDArray[np.intp]:
         """Store that each source is fed from in the end: a store on itself, a converter on that of its input."""
-        n_stores, n_loads = len(self.stores), len(self.loads)
+        n_stores, first = len(self.stores), self.first_board
         out = np.arange(n_stores + len(self.converters))
         for k in reversed(self.deepest_first):
-            out[n_stores + k] = out[self.source_of_consumer[n_loads + k]]
+            out[n_stores + k] = out[self.source_of_consumer[first + k]]
         return out
 
     def source_of_converter(self, converter: int) -> int:
         """Source that a converter draws from: a store, or past the stores another converter."""
-        return int(self.source_of_consumer[len(self.loads) + converter])
+        return int(self.source_of_consumer[self.first_board + converter])
 
     def store_of_converter(self, converter: int) -> int:
         """Store that a converter is fed from in the end."""
@@ -117,6 +142,7 @@ class Network:
             table_v=at_v,
             table_a=at_a,
             table=values,
+            drop_v=self.drop_v,
         )
 
     @cached_property
@@ -141,28 +167,35 @@ def compile_network(plan: Plan) -> Network:
     Returns
     -------
     Network
-        Branches are the stores' and converters' own resistances, then the links, in the order of the plan.
+        Branches are the stores' and converters' own resistances, then the links, in the order of the plan, then the paths of
+        power-path boards from the cells to their system output.
     """
     stores = tuple(p.id for p in plan.stores)
     charge_side = any(plan.fed.get(s.id) for s in plan.supplies)
     fed = [p for p in plan.parts() if isinstance(p, Fed) and not (charge_side and _on_a_supply(plan, p))]
     links = [p for p in fed if isinstance(p, Link)]
-    branches = (*stores, *(c.id for c in plan.converters), *(k.id for k in links))
+    paths = battery_paths(plan)
+    branches = (*stores, *(c.id for c in plan.converters), *(k.id for k in links), *(b.id for b in paths))
     column = {name: k for k, name in enumerate(branches)}
     sources = {name: k for k, name in enumerate((*stores, *(c.id for c in plan.converters)))}
-    elements = (*stores, *(p.id for p in fed))
+    elements = (*stores, *(p.id for p in fed), *(b.id for b in paths))
     place = {name: k for k, name in enumerate(elements)}
 
-    consumers = (*plan.loads, *plan.converters)
-    routes = _Routes(plan, sources)
-    ways = [routes.path(c.fed_by) for c in consumers]
+    meetings = meetings_of(plan)
+    routes = _Routes(plan, sources, {b.charges: b.id for b in paths}, {m.rail: m.main for m in meetings})
+    met = [routes.path(at) for m in meetings for at in (m.rail, m.other)]
+    consumers = (*plan.loads, *(None for _ in met), *plan.converters)
+    ways = [*(routes.path(c.fed_by) for c in plan.loads), *met, *(routes.path(c.fed_by) for c in plan.converters)]
     backs = [routes.back(c) for c in consumers]
     own = [[c.id] if isinstance(c, Load) else [] for c in consumers]
     both = [way + ret for way, ret in zip(ways, backs, strict=True)]
-    back_of = {c.id: ret for c, ret in zip(consumers, backs, strict=True) if ret}
-    element_ways = [routes.path(routes.load_parent.get(name, name)) for name in elements]
+    back_of = {c.id: ret for c, ret in zip(consumers, backs, strict=True) if ret and c is not None}
+    element_ways = [[name] if name in stores else routes.path(routes.load_parent.get(name, name)) for name in elements]
     of_consumer = _incidence(both, column)
-    through = _incidence([way + mine for way, mine in zip(both, own, strict=True)], place)
+    # What comes in at a meeting flows through the rail too: it lowers what comes from above that alone.
+    passed = [[n for n in way if n != meetings[k // 2].rail] if k % 2 == 0 else way for k, way in enumerate(met)]
+    flowing = [*both[: len(plan.loads)], *passed, *both[len(plan.loads) + len(met) :]]
+    through = _incidence([way + mine for way, mine in zip(flowing, own, strict=True)], place)
     of_element = _incidence([way + back_of.get(name, []) for name, way in zip(elements, element_ways, strict=True)], column)
     source_of_consumer = np.array([sources[way[-1]] for way in ways], dtype=np.intp)
     source_of_element = np.array([sources[way[-1]] for way in element_ways], dtype=np.intp)
@@ -172,6 +205,10 @@ def compile_network(plan: Plan) -> Network:
         of_element[row, : len(sources)] = 0.0
     order = sorted(range(len(plan.converters)), key=lambda k: -_depth(plan, plan.converters[k]))
     fixed = [0.0] * len(stores) + [c.output_resistance_ohm.likely for c in plan.converters]
+    fixed += [link_resistance_ohm(k) for k in links]
+    fixed += [b.battery_path_ohm.likely if b.battery_path_ohm else 0.0 for b in paths]
+    drop = np.zeros(len(branches))
+    drop[[column[k.id] for k in links if k.drop_v]] = [k.drop_v.likely for k in links if k.drop_v]
     return Network(
         stores=stores,
         loads=plan.loads,
@@ -185,23 +222,49 @@ def compile_network(plan: Plan) -> Network:
         source_of_element=source_of_element,
         returns=returns_at,
         deepest_first=tuple(order),
-        fixed_ohm=np.array(fixed + [link_resistance_ohm(k) for k in links]),
+        fixed_ohm=np.array(fixed),
+        drop_v=drop,
+        paths=paths,
+        meetings=meetings,
     )
+
+
+def battery_paths(plan: Plan) -> tuple[ChargeBoard, ...]:
+    """The power-path boards whose way from the cells to the console is known: the console of their store hangs behind them.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+
+    Returns
+    -------
+    tuple of ChargeBoard
+        One of each store at most.
+    """
+    known = [b for b in plan.chargers if b.battery_path_ohm is not None and layout_of(plan, b) == "power_path"]
+    return tuple({b.charges: b for b in reversed(known)}.values())
 
 
 class _Routes:
     """The ways through a plan's trees, each from a node up to the source of its region, both included."""
 
-    def __init__(self, plan: Plan, sources: dict[str, int]) -> None:
-        self._plan, self._sources = plan, sources
+    def __init__(self, plan: Plan, sources: dict[str, int], path_of: dict[str, str], main_of: dict[str, str]) -> None:
+        self._plan, self._sources, self._path_of, self._main_of = plan, sources, path_of, main_of
         self._known: dict[str, list[str]] = {}
         self.load_parent = {part.id: part.fed_by for part in plan.loads}
 
     def path(self, at: str) -> list[str]:
-        """From a node to its source; past a load, whose own draw what it passes on is not."""
+        """From a node to its source; past a load, whose own draw what it passes on is not, and by a store's power path."""
         if at not in self._known:
-            above = [] if at in self._sources else self.path(cast(Fed, self._plan.by_id[at]).fed_by)
-            self._known[at] = above if at in self.load_parent else [at, *above]
+            part = self._plan.by_id[at]
+            if at in self._path_of:
+                self._known[at] = [self._path_of[at], at]
+            elif isinstance(part, ChargeBoard):
+                self._known[at] = [at, part.charges]
+            else:
+                above = [] if at in self._sources else self.path(self._main_of.get(at) or cast(Fed, part).fed_by)
+                self._known[at] = above if at in self.load_parent else [at, *above]
         return self._known[at]
 
     def back(self, part: object) -> list[str]:

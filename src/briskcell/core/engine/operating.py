@@ -71,7 +71,7 @@ class Operating:
             out[store] = (self.curves[k].ocv_v - self.store_v[..., k]) * amps[..., k]
         for k, board in enumerate(net.converters):
             out[board.id] = flow.converter_input_w(k) - flow.converter_output_w(k)
-        in_branches = flow.branch_ohm * amps**2
+        in_branches = flow.branch_ohm * amps**2 + net.drop_v * amps
         out |= {name: in_branches[..., k] for name, k in net.branch.items() if name not in out}
         return {name: np.maximum(watts, 0.0) for name, watts in out.items()}
 

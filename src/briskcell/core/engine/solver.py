@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from briskcell.core.engine.kernel import FLOOR, MOST_A, TOLERANCE, Tree, settle, sweep
+from briskcell.core.engine.meetings import meet
 from briskcell.core.engine.network import Draws, Network
 
 Array = NDArray[np.float64]
@@ -46,11 +47,13 @@ class Flow:
     @cached_property
     def element_v(self) -> Array:
         """Volts at each element, shape (..., n_elements): at its output, across a load's terminals, over a return."""
-        drop = np.where(np.isfinite(self.branch_a), self.branch_a, 0.0) * self.branch_ohm
+        drop = np.where(np.isfinite(self.branch_a), self.branch_a, 0.0) * self.branch_ohm + self.network.drop_v
         fallen = drop @ self.network.branch_of_element.T
         volts = self.source_v[..., self.network.source_of_element] - fallen
         for column in self.network.returns:
             volts[..., column] = fallen[..., column]
+        for diode, rail in self.network.joined_diodes:
+            volts[..., diode] = volts[..., rail]  # also while it blocks
         return cast(Array, np.where(self._element_lost, 0.0, volts))
 
     @cached_property
@@ -84,11 +87,11 @@ class Flow:
 
     def converter_input_v(self, converter: int) -> Array:
         """Voltage at a converter's input. [V]"""
-        return self.consumer_v[..., len(self.network.loads) + converter]
+        return self.consumer_v[..., self.network.first_board + converter]
 
     def converter_input_w(self, converter: int) -> Array:
         """Power into a converter; 0 where its tree collapses. [W]"""
-        amps = self.consumer_a[..., len(self.network.loads) + converter]
+        amps = self.consumer_a[..., self.network.first_board + converter]
         return self.converter_input_v(converter) * np.where(np.isfinite(amps), amps, 0.0)
 
     def converter_output_w(self, converter: int) -> Array:
@@ -158,6 +161,11 @@ def solve(
         out[:] = values
         return out.reshape(points, -1) if values.shape[-1] else np.empty((points, 0))
 
+    def drawn(values: Array) -> Array:
+        """The same of loads, with the pairs of the meetings behind them, where nothing flows yet."""
+        own = rows(values)
+        return np.concatenate([own, np.zeros((points, 2 * len(network.meetings)))], axis=1) if network.meetings else own
+
     tree, variant = network.tree, np.zeros(points, dtype=np.intp)
     if boards is not None:
         tree, variant = tree._replace(own=boards.own), np.broadcast_to(boards.of_point, shape).reshape(-1).astype(np.intp)
@@ -167,9 +175,9 @@ def solve(
             tree,
             rows(ocv),
             resistance.reshape(points, len(network.branches)),
-            rows(draws.power_w),
-            rows(draws.current_a),
-            rows(draws.conductance_s),
+            drawn(draws.power_w),
+            drawn(draws.current_a),
+            drawn(draws.conductance_s),
             variant,
         ),
     )
@@ -227,6 +235,22 @@ class _Batch:
         self.lost: Flags = np.zeros((points, len(network.stores)), dtype=bool)
 
     def settle(self, points: NDArray[np.intp]) -> None:
+        """The currents of some points; where sources meet, with what the second of them gives."""
+        self.sweeps(points)
+        if self.network.meetings:
+            meet(self, points)
+
+    @property
+    def drawn_a(self) -> Array:
+        """What each load, and each end of a net that was cut, draws besides its power."""
+        return self.given.current_a
+
+    def nominal_a(self, points: NDArray[np.intp]) -> Array:
+        """About what the loads of some points draw together."""
+        given, volts = self.given, self.given.ocv[points].max(axis=1, keepdims=True)
+        return np.asarray((given.power_w[points] / volts + given.current_a[points] + volts * given.conductance_s[points]).sum(axis=1))
+
+    def sweeps(self, points: NDArray[np.intp]) -> None:
         """Sweeps, then Newton's method where they did not settle."""
         left = settle(self.given.tree, points, *self.given[1:], self.X, self.scale, self.amps, self.branch_a)
         wrong = self.X[points] < FLOOR * self.scale[points]
@@ -236,7 +260,7 @@ class _Batch:
             # A point that one tree cannot carry is still settled for the others.
             new, self.amps[left], self.branch_a[left] = chosen.sweep(X, size)
             wrong[np.searchsorted(points, left)] = (np.abs(new - X) > 1e-6 * size) | (FLOOR * size > X)
-        if wrong.any():
+        if wrong.any() or self.network.meetings:
             for store in range(len(self.network.stores)):
                 self.lost[points, store] = wrong[:, self.network.root_of_unknown == store].any(axis=1)
 

@@ -180,20 +180,21 @@ def _judge(
     fast = (tables.fast[cell] / per + tables.extra_ohm)[..., None]
     slow = (tables.slow[cell] / per)[..., None]
     ohm_of = np.array([wire_resistance_ohm(wire.length_m or 0.1, awg_section_mm2(g), wire.conductors) for g in gauges])
-    link_ohm = np.broadcast_to(network.fixed_ohm[len(network.stores) + 1 :], (*ocv.shape[:-1], len(plan.links))).copy()
-    link_ohm[..., [k.id for k in plan.links].index(wire.id)] = ohm_of[part[:, 2]][:, None]
+    own = network.fixed_ohm[len(network.stores) + 1 :]
+    link_ohm = np.broadcast_to(own, (*ocv.shape[:-1], len(own))).copy()
+    link_ohm[..., network.branch[wire.id] - len(network.stores) - 1] = ohm_of[part[:, 2]][:, None]
     d = state_draws(network)
     draws = type(d)(power_w=d.power_w[:, None], current_a=d.current_a[:, None], conductance_s=d.conductance_s[:, None])
     flow = solve(network, ocv, np.stack([fast + slow, fast + slow, fast]), draws, riding_on_play(slow), link_ohm)
     used, lost, amps = steady_states(plan.use), flow.lost[..., 0], flow.store_a()
-    own = cutoff_margin(flow.store_v(), used, tables.cutoff_v[cell][:, None])
+    cut = cutoff_margin(flow.store_v(), used, tables.cutoff_v[cell][:, None])
     limit, out_a = deliverable_a(board, flow.converter_input_v(0)), flow.output_a(0)
     others = [collapse_margin(lost, used), limit_margin(limit, out_a, lost, used)]
     if board.lockout_v is not None:
         others.append(lockout_margin(flow.converter_input_v(0), used, board.lockout_v))
     if (warning_v := plan.shutdown.warning_v) is not None:
         others.append(cutoff_margin(flow.store_v(), used, warning_v))
-    found = played(tables.soc, own, others, amps, plan.use, tables.capacity_ah[cell] * count)
+    found = played(tables.soc, cut, others, amps, plan.use, tables.capacity_ah[cell] * count)
     end = End(tables.soc, found.end, flow.collapsed)
     # Links behind the wire carry what the store gives, so the smallest rating stands for all of them.
     rating = min([tables.trip_a, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])

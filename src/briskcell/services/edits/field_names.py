@@ -8,6 +8,26 @@ def name_of(field: str) -> str:
     return NAMES.get(field, field.replace("_", " "))
 
 
+def option_name(option: str) -> str:
+    """What one of several kinds is called."""
+    return OPTIONS.get(option, option.replace("_", " "))
+
+
+OPTIONS = {
+    "usb_a": "USB, flat",
+    "usb_c": "USB, reversible",
+    "default": "what any USB port gives",
+    "charging_port": "a charging port, 1.5 A",
+    "advertised": "the current it advertises",
+    "negotiated": "the volts it negotiates",
+    "fixed": "its label",
+    "reversible": "reversible, with its two 5.1 kΩ",
+    "reversible_bare": "reversible, without resistors",
+    "negotiating": "reversible, asks for more volts",
+    "set": "to a set current",
+    "sags": "as its volts sag",
+    "not": "not at all",
+}
 NAMES = {
     "power_w": "Power",
     "current_a": "Current",
@@ -139,6 +159,15 @@ NAMES = {
     "theta_k_per_w": "Temperature rise per watt",
     "limit_c": "Hottest it may get",
     "slows_c": "Slows down from",
+    "socket": "Its socket",
+    "limits_input": "Holds its input back",
+    "input_limit_a": "Takes at most from its supply",
+    "battery_path_ohm": "Path from the cells",
+    "battery_path_a": "That path stands",
+    "outlet": "Outlet",
+    "gives": "Promised by",
+    "blocks_back": "Lets nothing back in",
+    "output_max_v": "Its output stands, driven from outside",
     "charge_c": "Temperature where it charges",
     "rating_v": "Rated DC volts",
     "measures_battery": "Reads the pack's volts",

@@ -9,7 +9,7 @@ from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Balancer, ChargeBoard, Trickle
-from briskcell.model.tree import load_feeders
+from briskcell.model.tree import feeders_of, load_feeders
 from briskcell.services.edits.values import Edit, checked, field_error_of
 
 WORDS = {
@@ -18,8 +18,9 @@ WORDS = {
     "supply": "Its supply",
     "driven_by": "Signals come from",
     "return_by": "Returns by",
+    "also": "Also fed from",
 }
-MAY_BE_NONE = ("driven_by", "return_by")
+MAY_BE_NONE = ("driven_by", "return_by", "also")
 
 
 def ends_of(plan: Plan, part: Part) -> dict[str, tuple[Part, ...]]:
@@ -31,6 +32,10 @@ def ends_of(plan: Plan, part: Part) -> dict[str, tuple[Part, ...]]:
         kinds = (Load,) if outlet else (Store, Rail, Link, Converter, *((Load,) if isinstance(part, Converter) else ()))
         feeders = (p for p in plan.parts() if isinstance(p, kinds))
         out["fed_by"] = tuple(p for p in feeders if p.id not in below and not (isinstance(p, Link) and p.kind == "return"))
+    if isinstance(part, Rail):
+        above = {p.id for p in feeders_of(plan, part)}
+        own = (p for p in plan.parts() if isinstance(p, (Rail, Link, Converter)) and p.id not in above | _below(plan, part))
+        out["also"] = tuple(p for p in own if may_give(plan, p))
     if isinstance(part, (ChargeBoard, Trickle)):
         out["charges"] = plan.stores
     if isinstance(part, Balancer):
@@ -79,6 +84,12 @@ def rise(plan: Plan, part_id: str) -> Edit:
     return Edit(checked(plan, update), f"{link.name} put before {before.name}")
 
 
+def may_give(plan: Plan, part: Fed) -> bool:
+    """Whether a part may give to a rail as a second source: it hangs on a store, past no load and no return."""
+    above = [part, *feeders_of(plan, part)]
+    return isinstance(above[-1], Store) and not any(isinstance(p, Load) or (isinstance(p, Link) and p.kind == "return") for p in above)
+
+
 def _below(plan: Plan, part: Part) -> set[str]:
     """The part itself, and everything that is fed by way of it."""
     found, left = {part.id}, [part.id]
@@ -101,7 +112,8 @@ def connect(plan: Plan, part_id: str, field: str, to: str) -> Edit:
     none = not to and field in MAY_BE_NONE
     if part is None or not (none or (target is not None and target in ends_of(plan, part).get(field, ()))):
         raise FigureError(field, "It cannot be connected there.", fix="Choose one of the list.")
-    change = {field: to or None} | ({"fed_by": None} if field == "supply" else {})
+    now = () if not to else (to,)
+    change = {field: now if field == "also" else to or None} | ({"fed_by": None} if field == "supply" else {})
     try:
         words = f"{part.name}: {WORDS[field].lower()} {target.name if target else 'nothing'}"
         return Edit(replaced(plan, altered(part, **change)), words)

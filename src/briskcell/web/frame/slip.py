@@ -17,7 +17,7 @@ from briskcell.model.stores import ChargeBoard
 from briskcell.model.tree import feeding_point
 from briskcell.model.units import unit_of_field
 from briskcell.services.edits.differences import differences
-from briskcell.services.edits.field_names import NAMES, name_of
+from briskcell.services.edits.field_names import NAMES, name_of, option_name
 from briskcell.services.edits.swap import swapped
 from briskcell.services.library import PartClass, classes, classes_for, outputs, part_class
 from briskcell.services.parts.feeding import WORDS, ends_of, may_rise, places_for
@@ -116,7 +116,7 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
             facts=tuple(facts_of(part)),
             more=tuple(_unset(path, part)),
             choices=tuple(_choices(path, part)),
-            ends=tuple(End(f, WORDS[f], getattr(part, f) or "", parts) for f, parts in ends),
+            ends=tuple(End(f, WORDS[f], _now(getattr(part, f)), parts) for f, parts in ends),
             before=classes("links") if isinstance(part, Fed) else (),
             removable=removable(assessed.plan, part),
             rises=may_rise(assessed.plan, part),
@@ -135,6 +135,11 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
     return None
 
 
+def _now(at: str | tuple[str, ...] | None) -> str:
+    """What an end is connected to; the first where there are several."""
+    return (at[0] if at else "") if isinstance(at, tuple) else at or ""
+
+
 def _unset(path: str, at: Any, prefix: str = "") -> Iterator[Field]:
     """Figures that a part may have and has not, and whole numbers that no station asks for."""
     for name, info in type(at).model_fields.items():
@@ -151,12 +156,14 @@ def _unset(path: str, at: Any, prefix: str = "") -> Iterator[Field]:
 def _choices(path: str, at: Any) -> Iterator[Choice]:
     """What a part is told by in words: yes or no, or one of its kinds."""
     for name, info in type(at).model_fields.items():
-        value, words = getattr(at, name), name_of(name)
-        if info.annotation is bool:
-            yield Choice(f"{path}/{name}", words, str(value).lower(), (("true", "yes"), ("false", "no")))
-        elif get_origin(info.annotation) is Literal:
-            options = tuple((str(o), str(o).replace("_", " ")) for o in get_args(info.annotation))
-            yield Choice(f"{path}/{name}", words, str(value), options)
+        value, words, kinds = getattr(at, name), name_of(name), [t for t in get_args(info.annotation) if t is not type(None)]
+        kind = kinds[0] if len(kinds) == 1 and type(None) in get_args(info.annotation) else info.annotation
+        none = () if kind is info.annotation else (("", "nobody has said"),)
+        now = "" if value is None else str(value)
+        if kind is bool:
+            yield Choice(f"{path}/{name}", words, now.lower(), (*none, ("true", "yes"), ("false", "no")))
+        elif get_origin(kind) is Literal:
+            yield Choice(f"{path}/{name}", words, now, (*none, *((str(o), option_name(str(o))) for o in get_args(kind))))
         elif value is not None and hasattr(type(value), "model_fields") and not isinstance(value, (Figure, Curve)):
             yield from _choices(f"{path}/{name}", value)
 
