@@ -12,6 +12,7 @@ import numpy as np
 from briskcell.core.charge.charging import Charge, charge
 from briskcell.core.charge.trickle import TrickleFill, starting_v, trickle_fills
 from briskcell.core.charge.warmth import ChargeWarmth, charge_warmth
+from briskcell.core.charge.way_in import WayIn, check_way_in, ways_in
 from briskcell.core.day.course import DayCourse, live_through, phases_of
 from briskcell.core.day.session import Course
 from briskcell.core.draw.consumption import DrawReport, draw_report
@@ -94,6 +95,7 @@ ANSWERS = (
     "runtime_range",
     "headrooms",
     "charges",
+    "ways_in",
     "heat",
     "links",
     "fuses",
@@ -513,8 +515,13 @@ class Answers:
 
     @cached_property
     def links(self) -> tuple[LinkCheck, ...]:
-        """Every conductor at its worst moment."""
-        return check_links(self.op, self.ends, self.heat.air_c)
+        """Every conductor at its worst moment; last those between the supplies and their charge boards."""
+        return (*check_links(self.op, self.ends, self.heat.air_c), *check_way_in(self.ways_in, self.heat.air_c))
+
+    @cached_property
+    def ways_in(self) -> tuple[WayIn, ...]:
+        """Every charge board at its supply, at the most it takes."""
+        return ways_in(self.op)
 
     @cached_property
     def fuses(self) -> tuple[FuseCheck, ...]:

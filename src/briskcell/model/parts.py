@@ -289,9 +289,10 @@ class Converter(Fed):
     """A board that makes one voltage from another.
 
     ``switch_current_a`` is what its switch carries (boost: at the input; buck: about its output amps);
-    ``output_limit_a`` a limit its sheet states at the output. Driven from outside, by another source on its rail, its output stands
-    ``output_max_v``, and ``blocks_back`` says whether it lets current in; None where nobody has said so. A ``combined`` board charges the store as well; one that is
-    ``built_in`` belongs to the load that feeds it, such as what makes a board's 3.3 V pin.
+    ``output_limit_a`` a limit its sheet states at the output. Driven from outside, by another source on its rail, its output
+    stands ``output_max_v``, and ``blocks_back`` says whether it keeps current out; None where nobody has said so. A ``combined``
+    board charges the store as well; one that is ``built_in`` belongs to the load that feeds it, such as what makes a board's
+    3.3 V pin.
     """
 
     kind: Literal["boost", "buck", "buck_boost", "linear"]

@@ -295,7 +295,9 @@ class Plan(Document):
                 way.append(part.id)
                 part = seen[part.fed_by]
             if not isinstance(part, Store) or any(isinstance(seen[n], Load) for n in way):
-                raise FigureError("also", f"{rail.name} names “{at}”, which no store feeds.", fix="Name a board, a diode or a rail.")
+                raise FigureError(
+                    "also", f"{rail.name} names “{at}”, which no store feeds.", fix="Name a board, a diode or a rail."
+                )
             above, part = {rail.id}, seen[rail.fed_by]
             while isinstance(part, Fed):
                 above.add(part.id)

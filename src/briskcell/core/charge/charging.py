@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from briskcell.core.charge.constant_voltage import TAIL_STEPS, tail
 from briskcell.core.charge.current_split import BY_FLOAT, LIMITS, Terms, balance
+from briskcell.core.charge.supplied import given_v, gives_nothing, taken_a
 from briskcell.core.engine.input_curve import Console, console_curve
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_resistance_ohm
@@ -24,6 +25,7 @@ Array = NDArray[np.float64]
 RISING = np.linspace(0.0, 1.0, 101)
 APART = 0.05  # of the charge, by which cells in series differ before they are balanced; a guess on the safe side
 OVER_V = 0.05  # past its full volts that still count as a cell's own: tolerance of charge boards is 1 % and less
+UNHELD_A = 1e3  # of a source that gives whatever it is asked for
 BALANCE_A = 0.05  # of the passive balancers on small boards that state none; typical
 
 
@@ -195,7 +197,7 @@ class ChargePath:
             self.curves = replace(self.curves, slow_ohm=np.maximum(self.curves.slow_ohm - fall, 0.0))
         self.layout = layout_of(op.plan, board)
         self.float_v = end_v(board, self.store)
-        self.source_v, self.source_ohm = supply.voltage_v.likely, input_ohm(op.plan, board, supply)
+        self.source_v, self.source_ohm = given_v(board, supply), input_ohm(op.plan, board, supply)
 
     def course(self, start_soc: float, *, playing: bool) -> ChargeCourse:
         """The whole charge."""
@@ -207,15 +209,24 @@ class ChargePath:
         why = self._why_not(start_soc, charge_a, system_a, carried, held, playing=playing)
         return self._timed(start_soc, charge_a, system_a, bus_v, held, why)
 
-    def balance(self, state: str | None) -> tuple[Array, Array, Array, Array, NDArray[np.bool_], NDArray[np.int_]]:
+    def balance(
+        self, state: str | None, *, unheld: bool = False
+    ) -> tuple[Array, Array, Array, Array, NDArray[np.bool_], NDArray[np.int_]]:
         """Charger's current, its input's, the console's, bus volts, what is carried, and what holds, over the grid.
 
-        ``state`` is the console's load state, None while it is off.
+        ``state`` is the console's load state, None while it is off; ``unheld`` asks what it would take of a source that gives all.
         """
         console = self._console(state) if state else None
         console = console or Console(*(np.zeros(0) for _ in range(3)))
+        terms = self.terms._replace(supply_a=UNHELD_A, source_ohm=0.0) if unheld else self.terms
         rows, held = balance(
-            self.terms, self.curves.ocv_v, self.curves.steady_ohm, self.diffusion_ohm, console.volts, console.watts, console.carried
+            terms,
+            self.curves.ocv_v,
+            self.curves.steady_ohm,
+            self.diffusion_ohm,
+            console.volts,
+            console.watts,
+            console.carried,
         )
         charge_a, input_a, system_a, bus_v, carried = rows
         return charge_a, input_a, system_a, bus_v, carried > 0.99, held
@@ -239,11 +250,11 @@ class ChargePath:
         none = np.zeros(RISING.shape)
         if state is None or self.layout != "power_path":
             return none, none
-        short = self.balance(state)[2] > self.supply.current_limit_a.likely
+        limit, ocv = self.terms.supply_a, self.curves.ocv_v
+        short = self.balance(state)[2] > limit
         if not short.any():
             return none, none
-        limit, ocv = self.supply.current_limit_a.likely, self.curves.ocv_v
-        path, own = self.board.path_resistance_ohm.likely, self.curves.steady_ohm
+        path, own = self.bus_ohm, self.curves.steady_ohm + self.op.network.path_ohm(self.index)
         grid = np.linspace(0.5 * float(ocv.min()), 1.02 * float(ocv.max()), 41)
         console, watts_in = console_curve(self.op, self.index, path, grid, state), limit * (self.source_v - limit * self.source_ohm)
         out, volts = none, ocv
@@ -252,6 +263,21 @@ class ChargePath:
             out = np.maximum(console.at(volts)[0] - given, 0.0)
             volts = ocv - own * out
         return np.where(short, out, 0.0), np.where(short, volts, 0.0)
+
+    def input_a(self, *, unheld: bool = False) -> float:
+        """The most that flows in from the supply, with the console off, in play or at its peak. [A]"""
+        if isinstance(self.store, Bank):
+            return self.store.charge_w.likely / max(self.source_v, 0.1)
+        most = 0.0
+        for state in (None, "play", "peak") if self.layout == "power_path" else (None,):
+            _, own, console, _, _, _ = self.balance(state, unheld=unheld)
+            most = max(most, float((own + (console if self.layout == "power_path" else 0.0)).max(initial=0.0)))
+        return most if unheld else min(most, self.terms.supply_a)
+
+    @property
+    def bus_ohm(self) -> float:
+        """Between the input of a power path and the console, which the path from the cells is no part of. [Ω]"""
+        return self.board.path_resistance_ohm.likely - self.op.network.path_ohm(self.index)
 
     @cached_property
     def terms(self) -> Terms:
@@ -262,7 +288,7 @@ class ChargePath:
         return Terms(
             source_v=self.source_v,
             source_ohm=self.source_ohm,
-            supply_a=self.supply.current_limit_a.likely,
+            supply_a=taken_a(board, self.supply),
             set_a=board.current_a.likely,
             float_v=self.float_v,
             switching=board.kind != "linear",
@@ -277,7 +303,7 @@ class ChargePath:
     def _console(self, state: str) -> Console | None:
         if self.layout == "power_path":
             volts = np.linspace(0.7 * self.source_v, self.source_v, 13)
-            return console_curve(self.op, self.index, self.board.path_resistance_ohm.likely, volts, state)
+            return console_curve(self.op, self.index, self.bus_ohm, volts, state)
         if self.layout == "on_cell":
             top = self.float_v * 1.02
             return console_curve(self.op, self.index, 0.0, np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 13), state)
@@ -294,6 +320,8 @@ class ChargePath:
                 f"{board.name} would drive each cell to {self.float_v / self.store.series:.2f} V; it is full at "
                 f"{self.store.cell.full_v:.2f} V."
             )
+        if gives_nothing(board, self.supply):
+            return f"{self.supply.name} gives nothing: it waits for two resistors of 5.1 kΩ, and the socket has none."
         if board.kind != "step_up" and self.source_v < self.float_v:
             gives = f"{self.supply.name} gives {self.source_v:.2f} V"
             return f"{gives}; the pack is full at {self.float_v:.2f} V, and this board steps down."
@@ -379,7 +407,7 @@ class ChargePath:
 
     def _bank(self, bank: Bank, start: float, *, playing: bool) -> ChargeCourse:
         """A bank fills with the power its input takes, whatever the board before it could give."""
-        power = min(bank.charge_w.likely, self.source_v * self.supply.current_limit_a.likely)
+        power = min(bank.charge_w.likely, self.source_v * taken_a(self.board, self.supply))
         why = "" if bank.output_while_charging or not playing else f"{bank.name} cuts its output while it charges."
         hours = bank.cells_wh.likely * (1.0 - start) / (power * bank.efficiency.likely)
         line, none = np.array([start, 1.0]), np.zeros(2)

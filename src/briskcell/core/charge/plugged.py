@@ -74,7 +74,7 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str | None) ->
     at = {k: float(np.interp(soc, RISING, v)) for k, v in (("charge", charge_a), ("input", input_a), ("system", system_a))}
     through = path.layout == "power_path"
     helps, fallen = (float(np.interp(soc, RISING, v)) for v in path.helps(state))
-    on_bus = min(at["system"], supply.current_limit_a.likely) if through else 0.0
+    on_bus = min(at["system"], path.terms.supply_a) if through else 0.0
     nodes, volts, amps = [], path.source_v, at["input"] + on_bus
     for element, ohm in _way_in(op, board, supply):
         volts -= amps * ohm
@@ -113,7 +113,8 @@ def _console(op: Operating, board: ChargeBoard, layout: str, index: int, soc: fl
     ocv = np.array([float(np.interp(soc, c.soc[::-1], c.ocv_v[::-1])) for c in op.curves])
     ohm = np.array([float(np.interp(soc, c.soc[::-1], c.steady_ohm[::-1])) for c in op.curves])
     ocv[index] = feed_v
-    ohm[index] = board.path_resistance_ohm.likely if layout == "power_path" else 0.0
+    # On the charger the console hangs on the socket, not on the cells by way of the power path.
+    ohm[index] = (board.path_resistance_ohm.likely - op.network.path_ohm(index)) if layout == "power_path" else 0.0
     d = draws_of(op.network.loads, state or STATES[State.REST])
     scale = 0.0 if layout == "cut_out" or state is None else 1.0
     draws = Draws(power_w=d.power_w * scale, current_a=d.current_a * scale, conductance_s=d.conductance_s * scale)

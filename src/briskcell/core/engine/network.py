@@ -3,8 +3,8 @@
 A plan's tree is cut at its stiff sources: stores, and the outputs of converters. Consumers (loads and converter inputs)
 draw current through branches (the resistances in their way) from the source of their region. With ``B[c, b] = 1`` where
 consumer ``c`` draws through branch ``b``, one backward sweep is ``I @ B`` and one forward sweep ``(I @ B · R) @ B.T``.
-A return that several loads share is a branch of them all, in whatever region they lie. Where a second source meets a rail, the net is
-cut there: what flows in is drawn from the one and given to the other, a pair of consumers that belong to no part [1]_.
+A return that several loads share is a branch of them all, in whatever region they lie. Where a second source meets a rail, the
+net is cut there: what flows in is drawn from the one and given to the other, a pair of consumers that belong to no part [1]_.
 
 References
 ----------

@@ -248,7 +248,9 @@ class _Batch:
     def nominal_a(self, points: NDArray[np.intp]) -> Array:
         """About what the loads of some points draw together."""
         given, volts = self.given, self.given.ocv[points].max(axis=1, keepdims=True)
-        return np.asarray((given.power_w[points] / volts + given.current_a[points] + volts * given.conductance_s[points]).sum(axis=1))
+        return np.asarray(
+            (given.power_w[points] / volts + given.current_a[points] + volts * given.conductance_s[points]).sum(axis=1)
+        )
 
     def sweeps(self, points: NDArray[np.intp]) -> None:
         """Sweeps, then Newton's method where they did not settle."""

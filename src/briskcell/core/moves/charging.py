@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from briskcell.core.answers import Answers, Stock
 from briskcell.core.charge.charging import OVER_V
+from briskcell.core.charge.supplied import given_v, gives_nothing
 from briskcell.model.changes import altered, put_in, remade, replaced
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard, Pack, Supply
@@ -31,10 +32,11 @@ def takes(board: ChargeBoard, supply: Supply) -> bool:
     Returns
     -------
     bool
-        Over the whole range of the supply's volts.
+        Over the whole range of what the supply gives it.
     """
-    window = board.input
-    return window is None or (window.low_v <= supply.voltage_v.likely and supply.voltage_v.high <= window.high_v)
+    window, volts = board.input, given_v(board, supply)
+    most = supply.voltage_v.high if volts == supply.voltage_v.likely else volts
+    return not gives_nothing(board, supply) and (window is None or (window.low_v <= volts and most <= window.high_v))
 
 
 def reaches(board: ChargeBoard, supply: Supply, series: int) -> bool:
@@ -57,7 +59,8 @@ def reaches(board: ChargeBoard, supply: Supply, series: int) -> bool:
     if board.end_v is None:
         return True
     end = board.end_v.likely * series
-    return supply.voltage_v.likely < end if board.kind == "step_up" else supply.voltage_v.likely >= end + ABOVE_V
+    volts = given_v(board, supply)
+    return volts < end if board.kind == "step_up" else volts >= end + ABOVE_V
 
 
 def carries(supply: Supply, board: ChargeBoard, series: int) -> bool:

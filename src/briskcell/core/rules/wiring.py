@@ -271,7 +271,9 @@ def short_lasts(assessed: Answers) -> Iterator[Finding]:
     past: dict[str, list[ShortCheck]] = {}
     for check in assessed.shorts:
         board = next((p for p in feeders_of(assessed.plan, check.link) if isinstance(p, Converter)), None)
-        if not check.safe and not check.guard and (board or check.worst.opener):  # of a guard's own wires its rule speaks
+        if (
+            not check.safe and not check.guard and (board or check.held_by or check.worst.opener)
+        ):  # of a guard's own wires its rule speaks
             past.setdefault(board.id if board else check.link.id, []).append(check)
     for element, checks in past.items():
         most = max(checks, key=lambda c: c.worst.past_k)
@@ -289,7 +291,7 @@ def short_lasts(assessed: Answers) -> Iterator[Finding]:
             f"A short at the end of {what} {when}; {which} would then reach {worst.reaches_c:.0f} °C, "
             f"its insulation stands {most.link.insulation_c:.0f} °C."
         )
-        burns = most.held_by and worst.reaches_c > END_OF_A_SHORT_C
+        burns = bool(most.held_by) and worst.reaches_c > END_OF_A_SHORT_C
         search = partial(_outlive, assessed, checks)
         yield Finding("fails" if burns else "close", element, cause, 0.1, search, "A thicker wire, or a fuse of its own.")
 

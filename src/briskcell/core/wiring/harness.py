@@ -56,23 +56,43 @@ def check_links(op: Operating, ends: Sequence[float], air_c: float) -> tuple[Lin
         carried = np.where(np.isfinite(flows), flows, 0.0)
         # A wire warms with what flows for minutes: play, not the peak.
         amps, warm = float(carried.max(initial=0.0)), float(carried[State.PLAY].max(initial=0.0))
-        rise: float | None = None
-        if link.kind == "trace" and link.trace_width_mm:
-            rise = trace_rise_k(warm, link.trace_width_mm, link.copper_um)
-        elif link.kind in ("wire", "return") and (link.awg is not None or link.section_mm2 is not None):
-            rise = wire_rise_k(warm, link_section_mm2(link), bundle=link.strands_in_bundle, ambient_c=air_c)
-        excess = link.length_m - slack_length_m(link.run_m) if link.length_m and link.run_m else 0.0
-        out.append(
-            LinkCheck(
-                link=link,
-                amps=amps,
-                drop_v=amps * link_resistance_ohm(link),
-                rise_k=rise,
-                allowed_k=max(link.insulation_c - air_c, LEAST_RISE_K),
-                excess_m=max(excess, 0.0),
-            )
-        )
+        out.append(link_check(link, amps, warm, air_c))
     return tuple(out)
+
+
+def link_check(link: Link, amps: float, warm_a: float, air_c: float) -> LinkCheck:
+    """One conductor at its highest current.
+
+    Parameters
+    ----------
+    link : Link
+        The conductor.
+    amps : float
+        The most that flows. [A]
+    warm_a : float
+        What flows for minutes, and warms it. [A]
+    air_c : float
+        Air around it. [°C]
+
+    Returns
+    -------
+    LinkCheck
+        Warming is None for switches, fuses and plugs.
+    """
+    rise: float | None = None
+    if link.kind == "trace" and link.trace_width_mm:
+        rise = trace_rise_k(warm_a, link.trace_width_mm, link.copper_um)
+    elif link.kind in ("wire", "return") and (link.awg is not None or link.section_mm2 is not None):
+        rise = wire_rise_k(warm_a, link_section_mm2(link), bundle=link.strands_in_bundle, ambient_c=air_c)
+    excess = link.length_m - slack_length_m(link.run_m) if link.length_m and link.run_m else 0.0
+    return LinkCheck(
+        link=link,
+        amps=amps,
+        drop_v=amps * link_resistance_ohm(link),
+        rise_k=rise,
+        allowed_k=max(link.insulation_c - air_c, LEAST_RISE_K),
+        excess_m=max(excess, 0.0),
+    )
 
 
 def find_gauge(

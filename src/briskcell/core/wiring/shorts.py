@@ -12,7 +12,7 @@ from briskcell.core.wiring.fuses import most_past, short_circuit_a
 from briskcell.core.wiring.overload import Overload, overload
 from briskcell.model.parts import Converter, Link, Part
 from briskcell.model.plan import Store
-from briskcell.model.stores import Pack
+from briskcell.model.stores import Pack, Supply
 from briskcell.model.tree import feeders_of, source_of
 
 
@@ -84,11 +84,7 @@ def check_shorts(op: Operating, air_c: float) -> tuple[ShortCheck, ...]:
     tuple of ShortCheck
         In the order of the plan's links.
     """
-    return tuple(
-        check_short(op, k, air_c)
-        for k in op.plan.links
-        if k.kind == "wire" and k.resistance_ohm is None and k.id in op.network.position
-    )
+    return tuple(check_short(op, k, air_c) for k in op.plan.links if k.kind == "wire" and k.resistance_ohm is None)
 
 
 def check_short(op: Operating, wire: Link, air_c: float) -> ShortCheck:
@@ -111,6 +107,11 @@ def check_short(op: Operating, wire: Link, air_c: float) -> ShortCheck:
         What opens, and how hot the wire gets.
     """
     above = list(feeders_of(op.plan, wire))
+    if isinstance(supply := above[-1], Supply):
+        # A source is taken to hold its current through a short; what opens in time is not counted on.
+        most, guards = supply.current_limit_a.likely, above[:-1]
+        dead, worst = overload(guards, wire, most, air_c, most), overload(guards, wire, most, air_c)
+        return ShortCheck(link=wire, fault_a=most, dead=dead, worst=worst, held_by=supply.name)
     board = next((p for p in above if isinstance(p, Converter)), None)
     if board is None:
         fuse = next((p for p in above if isinstance(p, Link) and p.kind == "fuse"), None)

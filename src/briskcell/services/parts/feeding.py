@@ -87,7 +87,9 @@ def rise(plan: Plan, part_id: str) -> Edit:
 def may_give(plan: Plan, part: Fed) -> bool:
     """Whether a part may give to a rail as a second source: it hangs on a store, past no load and no return."""
     above = [part, *feeders_of(plan, part)]
-    return isinstance(above[-1], Store) and not any(isinstance(p, Load) or (isinstance(p, Link) and p.kind == "return") for p in above)
+    return isinstance(above[-1], Store) and not any(
+        isinstance(p, Load) or (isinstance(p, Link) and p.kind == "return") for p in above
+    )
 
 
 def _below(plan: Plan, part: Part) -> set[str]:

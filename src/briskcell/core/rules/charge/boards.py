@@ -8,6 +8,7 @@ from itertools import islice
 
 from briskcell.core.answers import Answers
 from briskcell.core.charge.charging import OVER_V, end_v
+from briskcell.core.charge.supplied import given_v
 from briskcell.core.moves.charging import other_chargers, other_supplies, reaches, takes
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.layouts import other_layouts
@@ -120,12 +121,12 @@ def charger_input(assessed: Answers) -> Iterator[Finding]:
             cause = f"{supply.name} gives up to {show(supply.voltage_v.high, 'V')}; more than {show(window.absolute_max_v or window.high_v, 'V')} destroys {board.name}."
             yield Finding("fails", board.id, cause, 2.5, search, "A supply that the board stands.")
         elif window is not None and not takes(board, supply):
-            cause = f"{supply.name} gives {show(supply.voltage_v.likely, 'V')}; {board.name} accepts {show(window.low_v, 'V')} to {show(window.high_v, 'V')}."
+            cause = f"{supply.name} gives {show(given_v(board, supply), 'V')}; {board.name} accepts {show(window.low_v, 'V')} to {show(window.high_v, 'V')}."
             yield Finding("fails", board.id, cause, 1.0, search, "A supply within its window.")
         elif isinstance(store, Pack) and not reaches(board, supply, store.series):
             ends = end_v(board, store)
             how = "only steps up" if board.kind == "step_up" else "only steps down"
-            cause = f"{supply.name} gives {show(supply.voltage_v.likely, 'V')}, {store.name} is full at {show(ends, 'V')}, and {board.name} {how}."
+            cause = f"{supply.name} gives {show(given_v(board, supply), 'V')}, {store.name} is full at {show(ends, 'V')}, and {board.name} {how}."
             yield Finding("fails", board.id, cause, 1.2, search, "A board that steps up, or a supply with more volts.")
 
 
