@@ -325,7 +325,30 @@ def hair_behind_a_buck() -> Plan:
 
 
 def fierce_supply() -> Plan:
-    return replaced(sanderling(), catalogue().part("usb-20v-3", id="usb"))
+    return replaced(sanderling(), catalogue().part("barrel-19v-3", id="usb"))
+
+
+def bare_socket() -> Plan:
+    plan = sanderling()
+    return replaced(plan, altered(plan.chargers[0], socket="reversible_bare"))
+
+
+def unheld_board() -> Plan:
+    plan = replaced(sanderling(), catalogue().part("usb-05", id="usb"))
+    return replaced(plan, altered(plan.chargers[0], limits_input="not"))
+
+
+def small_fuse_on_the_way_in() -> Plan:
+    plan = sanderling()
+    plan = remade(plan, {"links": (*plan.links, catalogue().part("fuse-1", id="fuse-in", fed_by="usb"))})
+    return replaced(plan, altered(plan.chargers[0], fed_by="fuse-in"))
+
+
+def second_boost() -> Plan:
+    plan = sanderling()
+    second = catalogue().part("boost-5v-3a", id="second", fed_by="fuse", blocks_back=False)
+    plan = remade(plan, {"converters": (*plan.converters, second)})
+    return replaced(plan, altered(plan.by_id["rail-5"], also=("second",)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -475,7 +498,19 @@ BROKEN: dict[str, Broken] = {
     "charger-suits-cells": Broken(one_cell_board_on_two, CURLEW, [swap("charger", "charger-sw-2")]),
     "cut-out-contact": Broken(nameless_jack, CURLEW, [remove("jack")]),
     "like-strings": Broken(unlike_strings, SANDERLING, [("string", {"part": "pack", "part_class": "lfp-26650"})]),
-    "charger-input": Broken(fierce_supply, SANDERLING, [swap("usb", "usb-20v-3")]),
+    "charger-input": Broken(fierce_supply, SANDERLING, [swap("usb", "barrel-19v-3")]),
+    "socket-gives": Broken(bare_socket, SANDERLING, [edit("chargers/charger/socket", "reversible_bare")]),
+    "input-limit": Broken(unheld_board, SANDERLING, [swap("usb", "usb-05"), edit("chargers/charger/limits_input", "not")]),
+    "way-in": Broken(small_fuse_on_the_way_in, SANDERLING, [add("fuse-1", at="charger")]),
+    "sources-meet": Broken(
+        second_boost,
+        SANDERLING,
+        [
+            add("boost-5v-3a", behind="fuse"),
+            ("connect", {"part": "rail-5", "field": "also", "to": "reg-boost-5v-3a"}),
+            edit("converters/reg-boost-5v-3a/blocks_back", "false"),
+        ],
+    ),
 }
 FAULTS = {name: broken.plan for name, broken in BROKEN.items()}
 

@@ -16,6 +16,7 @@ from briskcell.core.charge.way_in import WayIn, check_way_in, ways_in
 from briskcell.core.day.course import DayCourse, live_through, phases_of
 from briskcell.core.day.session import Course
 from briskcell.core.draw.consumption import DrawReport, draw_report
+from briskcell.core.engine.network import battery_paths
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.heat.drifts import Drift, drifts
 from briskcell.core.heat.steady import Heat, heat
@@ -201,7 +202,13 @@ def same_currents(one: Plan, other: Plan) -> bool:
         all(getattr(one, f) == getattr(other, f) for f in Plan.model_fields if f not in BESIDE)
         and one.brief.cells_c == other.brief.cells_c
         and [s.id for s in one.supplies] == [s.id for s in other.supplies]
+        and _paths(one) == _paths(other)
     )
+
+
+def _paths(plan: Plan) -> list[tuple[object, ...]]:
+    """What of the charge boards carries the console's current on battery."""
+    return [(b.id, b.name, b.charges, b.battery_path_ohm, b.battery_path_a) for b in battery_paths(plan)]
 
 
 @dataclass(frozen=True)

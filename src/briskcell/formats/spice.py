@@ -282,14 +282,7 @@ def _tree(out: _Sheet, op: Operating, ocv: Sequence[float], drawn: Callable[[int
             out.add(_diode(node, feeder(part), node, part.drop_v.likely if part.drop_v else 0.0, ohms[part.id]))
         else:
             out.add(_resistor(node, feeder(part), node, ohms.get(part.id, 0.0)))
-    if net.paths:
-        out.add("* From the cells through a power path")
-        out.add(*(_resistor(out.node[b.id], out.node[b.charges], out.node[b.id], ohms[b.id]) for b in net.paths))
-    for k, met in enumerate(net.meetings):
-        end, rail = out.node[met.other], out.node[met.rail]
-        by_itself = met.other_one_way and not met.by_diode
-        out.add("* A second source of a rail")
-        out.add(_diode(f"m{k}", end, rail, 0.0, JOINED_OHM) if by_itself else _resistor(f"m{k}", end, rail, 0.0))
+    _joined(out, op, ohms)
     out.add("* Boards")
     for k, board in enumerate(plan.converters):
         if board.id in inside:
@@ -304,6 +297,19 @@ def _tree(out: _Sheet, op: Operating, ocv: Sequence[float], drawn: Callable[[int
             f"B{node} {plus} {minus} I={drawn(k, f'V({plus},{minus})', FLOOR * unloaded(load.id))}",
         )
     out.add(*(f".nodeset V({node})={unloaded(i):.6g}" for i, node in out.node.items() if i in inside and i not in returns))
+
+
+def _joined(out: _Sheet, op: Operating, ohms: dict[str, float]) -> None:
+    """The ways from the cells through power paths, and where second sources meet a rail."""
+    net = op.network
+    if net.paths:
+        out.add("* From the cells through a power path")
+        out.add(*(_resistor(out.node[b.id], out.node[b.charges], out.node[b.id], ohms[b.id]) for b in net.paths))
+    for k, met in enumerate(net.meetings):
+        end, rail = out.node[met.other], out.node[met.rail]
+        by_itself = met.other_one_way and not met.by_diode
+        out.add("* A second source of a rail")
+        out.add(_diode(f"m{k}", end, rail, 0.0, JOINED_OHM) if by_itself else _resistor(f"m{k}", end, rail, 0.0))
 
 
 def _drawn(volts: str, least: float, figures: tuple[float, ...]) -> str:

@@ -74,9 +74,10 @@ def test_headroom_is_asked_down_to_the_very_end_of_play(plan: Plan) -> None:
     exactly = np.union1d(a.op.soc, [a.end_soc])[::-1]
     for read, solved in zip(a.headrooms, headrooms(operate(plan, exactly), a.ends), strict=True):
         assert (read.element, read.at_state) == (solved.element, solved.at_state)
-        assert read.spare == pytest.approx(solved.spare, abs=0.003)
+        before = read.at_soc > solved.at_soc + 1e-9  # the next point has collapsed: the last one before it stands for the end
+        assert read.spare == pytest.approx(solved.spare, abs=0.025 if before else 0.003)
         assert read.input_v == pytest.approx(solved.input_v, abs=0.03)
-        assert read.at_soc in (solved.at_soc, 1.0)
+        assert read.at_soc == pytest.approx(solved.at_soc, abs=0.01)
 
 
 def test_the_end_is_read_between_two_points_and_never_from_where_all_has_collapsed() -> None:

@@ -160,6 +160,11 @@ def meet(batch: Points, points: NDArray[np.intp]) -> None:
     points : ndarray of int
         Which points.
 
+    Returns
+    -------
+    None
+        The batch holds what was found.
+
     References
     ----------
     .. [1] D. Shirmohammadi et al., IEEE Trans. Power Systems 3(2), 1988: breakpoints of a weakly meshed network.

@@ -141,6 +141,7 @@ def variants(plan: Plan, network: Network, soc: Array, of: Factors) -> Variants:
     )
     beside = np.array([_beside_cells(s) for s in plan.stores])
     cell, n = of.cell[:, None, :], len(of.cell)
+    beyond, last = len(network.stores) + len(network.converters), len(network.branches) - len(network.paths)
     own = np.repeat(network.tree.own, n, axis=0)
     own[:, :, SET_V] *= of.volts
     own[:, :, LOSS] = of.loss
@@ -151,7 +152,7 @@ def variants(plan: Plan, network: Network, soc: Array, of: Factors) -> Variants:
         np.maximum(fast - beside, 0.0) * cell + np.minimum(fast, beside),
         slow * cell,
         of.draw,
-        network.fixed_ohm[len(network.stores) + len(network.converters) :] * of.wiring[:, None, :],
+        network.fixed_ohm[beyond:] * np.where(np.arange(beyond, len(network.branches)) < last, of.wiring[:, None, :], 1.0),
         Boards(own, np.arange(n)[None, :, None]),
     )
 

@@ -32,11 +32,12 @@ def takes(board: ChargeBoard, supply: Supply) -> bool:
     Returns
     -------
     bool
-        Over the whole range of what the supply gives it.
+        Over the whole range of the supply's volts, where it gives them.
     """
     window, volts = board.input, given_v(board, supply)
-    most = supply.voltage_v.high if volts == supply.voltage_v.likely else volts
-    return not gives_nothing(board, supply) and (window is None or (window.low_v <= volts and most <= window.high_v))
+    if gives_nothing(board, supply) or volts < supply.voltage_v.low:
+        return False
+    return window is None or (window.low_v <= volts and supply.voltage_v.high <= window.high_v)
 
 
 def reaches(board: ChargeBoard, supply: Supply, series: int) -> bool:

@@ -14,11 +14,12 @@ from briskcell.core.engine.resistance import link_rating_a
 from briskcell.core.engine.sources import current_limit_a
 from briskcell.model.parts import STATES, Converter, Link
 from briskcell.model.plan import Margins
-from briskcell.model.stores import Bank, Pack
+from briskcell.model.stores import Bank, ChargeBoard, Pack
 
 Array = NDArray[np.float64]
 Word = Literal["holds", "close", "fails", "unknown"]
-Limited = tuple[Pack | Bank | Converter | Link, str, Array, Array]  # a part, what of it is limited, what is asked, what it can give
+# A part, what of it is limited, what is asked, what it can give.
+Limited = tuple[Pack | Bank | Converter | Link | ChargeBoard, str, Array, Array]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -253,12 +254,16 @@ def _limited(op: Operating) -> Iterator[Limited]:
         if rated is not None and link.id in net.branch:
             amps = flow.branch_a[..., net.branch[link.id]]
             yield link, link.kind, amps, np.full(amps.shape, rated)
+    for board in net.paths:
+        if board.battery_path_a is not None:
+            amps = flow.branch_a[..., net.branch[board.id]]
+            yield board, "path", amps, np.full(amps.shape, board.battery_path_a.likely)
     for k, converter in enumerate(net.converters):
         if np.isfinite(op.board_limit_a[k]).any():
             yield converter, converter.kind, flow.output_a(k), op.board_limit_a[k]
 
 
-def _input_v(op: Operating, part: Pack | Bank | Converter | Link) -> Array:
+def _input_v(op: Operating, part: Pack | Bank | Converter | Link | ChargeBoard) -> Array:
     """Volts that a part gets in, shape (3, n_soc): a store and a link, those at its own end."""
     if isinstance(part, Converter):
         return op.flow.converter_input_v(op.network.converters.index(part))

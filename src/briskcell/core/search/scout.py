@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.converters import deliverable_a
-from briskcell.core.engine.network import compile_network, state_draws
+from briskcell.core.engine.network import battery_paths, compile_network, state_draws
 from briskcell.core.engine.operating import operate, riding_on_play, steady_states
 from briskcell.core.engine.resistance import link_rating_a, wire_resistance_ohm
 from briskcell.core.engine.solver import solve
@@ -166,7 +166,9 @@ def _lumped(plan: Plan, main: Converter, board: Converter) -> Plan:
         at = part.fed_by
     links = tuple(k for k in plan.links if k.id in kept)
     stripped = {"rails": (), "loads": (load,), "links": links, "converters": (placed,), "capacitors": (), "banks": ()}
-    return remade(plan, stripped | {"packs": plan.packs[:1], "chargers": (), "supplies": (), "trickles": ()})
+    paths = tuple(altered(b, fed_by=None) for b in battery_paths(plan) if b.charges == plan.packs[0].id)
+    supplies = tuple(s for s in plan.supplies if s.id in {b.supply for b in paths})
+    return remade(plan, stripped | {"packs": plan.packs[:1], "chargers": paths, "supplies": supplies, "trickles": ()})
 
 
 def _judge(
@@ -197,7 +199,8 @@ def _judge(
     found = played(tables.soc, cut, others, amps, plan.use, tables.capacity_ah[cell] * count)
     end = End(tables.soc, found.end, flow.collapsed)
     # Links behind the wire carry what the store gives, so the smallest rating stands for all of them.
-    rating = min([tables.trip_a, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])
+    paths = [b.battery_path_a.likely for b in network.paths if b.battery_path_a]
+    rating = min([tables.trip_a, *paths, *(r for k in plan.links if (r := link_rating_a(k)) is not None)])
     most = np.broadcast_to(np.minimum(tables.most_a[cell] * count, rating)[:, None], amps.shape)
     spare = np.minimum(end.least(out_a, limit), end.least(amps, most))
     return np.stack([np.nan_to_num(found.hours, nan=NEVER_H), tables.energy_wh[cell] * count, spare])

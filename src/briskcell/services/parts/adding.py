@@ -13,9 +13,9 @@ from briskcell.model.changes import altered
 from briskcell.model.errors import FigureError
 from briskcell.model.facts import settable
 from briskcell.model.kinds import kind_of
-from briskcell.model.parts import Converter, Fed, Link, Load, Rail
+from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
-from briskcell.model.stores import Pack
+from briskcell.model.stores import ChargeBoard, Pack, Supply
 from briskcell.model.tree import behind_links, free_id, free_name, load_feeders
 from briskcell.services.assembly import pack_of
 from briskcell.services.draw.loads import accepted_rail, added
@@ -176,6 +176,8 @@ def _link(plan: Plan, found: PartClass, before_id: str, behind: str) -> Edit:
     part = plan.by_id.get(before_id)
     if found.part.kind == "outlet":
         return _outlet(plan, found, behind)
+    if isinstance(part, ChargeBoard) or isinstance(plan.by_id.get(behind), Supply):
+        return _way_in(plan, found, part, behind)
     if part is not None and not isinstance(part, Fed):
         raise FigureError("part_class", f"Nothing leads to {part.name}.", fix="Put it before a part that is fed.")
     if part is not None:
@@ -190,6 +192,17 @@ def _link(plan: Plan, found: PartClass, before_id: str, behind: str) -> Edit:
         name = kind_of(fed).list
         update[name] = tuple(altered(p, fed_by=link.id) if p is fed else p for p in update.get(name, getattr(plan, name)))
     update["links"] = (*update.get("links", plan.links), link)
+    return Edit(checked(plan, update), f"{link.name} put in", shows=link.id)
+
+
+def _way_in(plan: Plan, found: PartClass, board: Part | None, behind: str) -> Edit:
+    """A link between a supply and its charge board: right before that board, or before all boards of that supply."""
+    boards = [board] if isinstance(board, ChargeBoard) else [b for b in plan.chargers if (b.fed_by or b.supply) == behind]
+    feeder = behind if board is None else boards[0].fed_by or boards[0].supply
+    link = catalogue().part(found.key, id=free_id(plan, found.key), fed_by=feeder, name=free_name(plan, found.name))
+    moved = [altered(k, fed_by=link.id) if board is None and k.fed_by == feeder else k for k in plan.links]
+    chargers = [altered(b, fed_by=link.id) if b in boards else b for b in plan.chargers]
+    update = {"links": (*moved, link), "chargers": tuple(chargers)}
     return Edit(checked(plan, update), f"{link.name} put in", shows=link.id)
 
 

@@ -13,7 +13,7 @@ from briskcell.model.figure import Curve, Figure
 from briskcell.model.kinds import kind_of
 from briskcell.model.parts import Converter, Fed, Link, Load, LossModel, Part, Rail
 from briskcell.model.plan import Store
-from briskcell.model.stores import ChargeBoard
+from briskcell.model.stores import ChargeBoard, Supply
 from briskcell.model.tree import feeding_point
 from briskcell.model.units import unit_of_field
 from briskcell.services.edits.differences import differences
@@ -117,10 +117,10 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
             more=tuple(_unset(path, part)),
             choices=tuple(_choices(path, part)),
             ends=tuple(End(f, WORDS[f], _now(getattr(part, f)), parts) for f, parts in ends),
-            before=classes("links") if isinstance(part, Fed) else (),
+            before=classes("links") if isinstance(part, (Fed, ChargeBoard)) else (),
             removable=removable(assessed.plan, part),
             rises=may_rise(assessed.plan, part),
-            feeds=isinstance(part, (Store, Link, Converter, Rail)),
+            feeds=isinstance(part, (Store, Link, Converter, Rail, Supply)),
         )
         return (
             replace(slip, places=places_for(assessed.plan, part), place=feeding_point(assessed.plan, part), outputs=outputs())

@@ -8,7 +8,7 @@ from itertools import islice
 
 from briskcell.core.answers import Answers
 from briskcell.core.charge.charging import OVER_V, end_v
-from briskcell.core.charge.supplied import given_v
+from briskcell.core.charge.supplied import given_v, gives_nothing
 from briskcell.core.moves.charging import other_chargers, other_supplies, reaches, takes
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.layouts import other_layouts
@@ -117,6 +117,8 @@ def charger_input(assessed: Answers) -> Iterator[Finding]:
         supply, store = assessed.plan.by_id[board.supply], assessed.plan.by_id[board.charges]
         assert isinstance(supply, Supply)
         search, window = partial(_fed, assessed, board), board.input
+        if gives_nothing(board, supply) or given_v(board, supply) < supply.voltage_v.low:
+            continue  # of that another rule speaks
         if window is not None and supply.voltage_v.high > (window.absolute_max_v or window.high_v) + 1e-9:
             cause = f"{supply.name} gives up to {show(supply.voltage_v.high, 'V')}; more than {show(window.absolute_max_v or window.high_v, 'V')} destroys {board.name}."
             yield Finding("fails", board.id, cause, 2.5, search, "A supply that the board stands.")
