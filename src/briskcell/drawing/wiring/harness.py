@@ -229,9 +229,14 @@ def _run(plan: Plan, first: Fed) -> _Run:
         links.append(at)
         below = _children(plan, at)
         if len(below) != 1:
-            return _Run(tuple(links), None)
+            return _Run(tuple(links), _met(plan, at))
         at = below[0]
     return _Run(tuple(links), at)
+
+
+def _met(plan: Plan, last: Link) -> Rail | None:
+    """The rail that a link gives to as its second source."""
+    return next((r for r in plan.rails if last.id in r.also), None)
 
 
 def _charged(plan: Plan, run: _Run) -> ChargeBoard | None:

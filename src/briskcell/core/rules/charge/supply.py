@@ -124,7 +124,7 @@ def way_in(assessed: Answers) -> Iterator[Finding]:
         if check.link.id in ids and (found := _past(assessed, check)) is not None:
             yield found
     for way in assessed.ways_in:
-        window = way.board.input
+        window = None if way.board.limits_input == "sags" else way.board.input  # that holds its volts by taking less
         if window is not None and way.input_v < window.low_v <= given_v(way.board, way.supply):
             cause = (
                 f"{show(way.input_v, 'V')} of {way.supply.name} arrive at {way.board.name} while it takes {show(way.taken_a, 'A')}; it "
