@@ -7,12 +7,15 @@ Transfer, 7th ed., ch. 3, 9 and 13; H. Y. Wong, Heat Transfer for Engineers, 197
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import fsolve
 
+Patch = tuple[int, float, float, float, float]
 SIGMA, EMITS, AIR_W_MK = 5.67e-8, 0.9, 0.027
 PLASTIC_W_MK, INSIDE_FILM = 0.2, 5.0
 COLUMNS, ROWS = 3, 2
@@ -39,9 +42,8 @@ class FineCase:
     conducts: float = PLASTIC_W_MK
     air_w: float = 0.0
     held: float = 0.0
-    found: dict[str, float] = field(default_factory=dict)
 
-    def patches(self) -> list[tuple[int, float, float, float, float]]:
+    def patches(self) -> list[Patch]:
         """Of front (1) and back (0): face, x, y, length and width; then four sides as whole patches (2 to 5)."""
         length, width, depth = self.size
         out = []
@@ -78,7 +80,8 @@ class FineCase:
                 over = _overlap(x, long, body.at[0], body.size[0]) * _overlap(y, wide, body.at[1], body.size[1])
                 blocked = over > 0 and any(
                     o is not body
-                    and _overlap(o.at[0], o.size[0], body.at[0], body.size[0]) * _overlap(o.at[1], o.size[1], body.at[1], body.size[1])
+                    and _overlap(o.at[0], o.size[0], body.at[0], body.size[0])
+                    * _overlap(o.at[1], o.size[1], body.at[1], body.size[1])
                     > 0
                     and (o.at[2] >= top - 1e-6 if face == 1 else o.at[2] + o.size[2] <= body.at[2] + 1e-6)
                     for o in self.bodies.values()
@@ -104,7 +107,9 @@ class FineCase:
 
         def residual(rise: NDArray[np.float64]) -> NDArray[np.float64]:
             skin = rise[:n]
-            film = np.array([_outside(p[0], p, float(t)) for p, t in zip(patches, skin, strict=True)]) + _radiated(self.room_c, skin)
+            film = np.array([_outside(p[0], p, float(t)) for p, t in zip(patches, skin, strict=True)]) + _radiated(
+                self.room_c, skin
+            )
             lost = (area - held) * film * skin + held * HAND_FILM * (skin + self.room_c - HAND_C)
             out = fixed @ rise - watts
             out[:n] += lost
@@ -113,18 +118,25 @@ class FineCase:
         rise = fsolve(residual, np.full(size, 12.0))
         mean = float((rise[:n] * area).sum() / area.sum())
         told = {"skin": mean, "hottest": float(rise[:n].max()), "air": float(rise[air])}
-        return {k: v + self.room_c for k, v in told.items()} | {m: float(rise[n + 1 + k]) + self.room_c for k, m in enumerate(names)}
+        return {k: v + self.room_c for k, v in told.items()} | {
+            m: float(rise[n + 1 + k]) + self.room_c for k, m in enumerate(names)
+        }
 
-    def _held(self, patches: list[tuple[int, float, float, float, float]], area: NDArray[np.float64]) -> NDArray[np.float64]:
+    def _held(self, patches: list[Patch], area: NDArray[np.float64]) -> NDArray[np.float64]:
         """What hands cover: both ends of both faces, and the short sides."""
-        ends = np.array([p[0] < 2 and (p[1] < 1e-9 or p[1] + p[3] > self.size[0] - 1e-9) or p[0] in (2, 3) for p in patches])
+        ends = np.array([(p[0] < 2 and (p[1] < 1e-9 or p[1] + p[3] > self.size[0] - 1e-9)) or p[0] in (2, 3) for p in patches])
         whole = self.held * area.sum()
         return np.where(ends, area * min(whole / area[ends].sum(), 1.0), 0.0)
 
-    def _along(self, patches: list[tuple[int, float, float, float, float]], join) -> None:  # type: ignore[no-untyped-def]
+    def _along(self, patches: list[Patch], join: Callable[[int, int, float], None]) -> None:
         sheet = self.conducts * self.wall_m
         for a, (face, x, y, long, wide) in enumerate(patches):
             for b, (other, u, v, _, _) in enumerate(patches[:a]):
+                if face > 1 and other < 2:  # round the edge, to the side that it belongs to
+                    met = {2: u < 1e-9, 3: u + self.size[0] / COLUMNS > self.size[0] - 1e-9, 4: v < 1e-9}
+                    if met.get(face, v + self.size[1] / ROWS > self.size[1] - 1e-9):
+                        across = (self.size[0] / COLUMNS if face < 4 else self.size[1] / ROWS) / 2.0 + wide / 2.0
+                        join(a, b, sheet * (self.size[1] / ROWS if face < 4 else self.size[0] / COLUMNS) / across)
                 if face > 1 or other != face:
                     continue
                 if abs(y - v) < 1e-9 and abs(abs(x - u) - long) < 1e-9:
@@ -149,16 +161,16 @@ def _between(a: Body, b: Body) -> float:
     return g
 
 
-def _radiated(celsius: float, rise: NDArray[np.float64] | float = 0.0):  # type: ignore[no-untyped-def]
+def _radiated(celsius: float, rise: Any = 0.0) -> Any:
     kelvin = celsius + 273.15 + np.asarray(rise) / 2.0
     return 4.0 * EMITS * SIGMA * kelvin**3
 
 
-def _outside(face: int, patch: tuple[int, float, float, float, float], rise: float) -> float:
+def _outside(face: int, patch: Patch, rise: float) -> float:
     """Free convection of a plate in air: facing up, facing down, upright. W/m²K; Incropera, ch. 9, simplified for air."""
     push = max(rise, 0.5)
     if face == 1:
-        return 1.32 * (push / 0.06) ** 0.25
+        return float(1.32 * (push / 0.06) ** 0.25)
     if face == 0:
-        return 0.59 * (push / 0.06) ** 0.25
-    return 1.42 * (push / max(patch[4], 0.02)) ** 0.25
+        return float(0.59 * (push / 0.06) ** 0.25)
+    return float(1.42 * (push / max(patch[4], 0.02)) ** 0.25)

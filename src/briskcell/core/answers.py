@@ -19,6 +19,7 @@ from briskcell.core.draw.consumption import DrawReport, draw_report
 from briskcell.core.engine.network import battery_paths
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.heat.drifts import Drift, drifts
+from briskcell.core.heat.network import Contact
 from briskcell.core.heat.steady import Heat, heat
 from briskcell.core.heat.watts import WattShare, shares_of_heat
 from briskcell.core.pack.fit import Fit, fit
@@ -34,8 +35,9 @@ from briskcell.core.rails.headroom import Headroom, Word, headrooms, judged
 from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, direct_feeds, proposals, voltage_guards
 from briskcell.core.rails.signals import FirstMoment, Signal, first_moments, signals
 from briskcell.core.rails.windows import VoltsGot, volts_got
+from briskcell.core.room.beside import contacts
 from briskcell.core.room.report import RoomReport, room_report
-from briskcell.core.room.solids import WARM_C, Solid, solids
+from briskcell.core.room.solids import WARM_C, Solid, inside, solids
 from briskcell.core.room.stack import Block, blocks_of
 from briskcell.core.spread.charge_times import ChargeSpread, charge_spread
 from briskcell.core.spread.reach import Reach
@@ -449,12 +451,12 @@ class Answers:
     @cached_property
     def idle_warmths(self) -> tuple[ChargeWarmth, ...]:
         """How warm the cells get while each board fills them with the console off."""
-        return tuple(w for c in self.charges if (w := charge_warmth(self.op, c, playing=False)) is not None)
+        return tuple(w for c in self.charges if (w := charge_warmth(self.op, self.beside, c, playing=False)) is not None)
 
     @cached_property
     def played_warmths(self) -> tuple[ChargeWarmth, ...]:
         """How warm the cells get while each board fills them and someone plays, where that can be done."""
-        return tuple(w for c in self.charges if (w := charge_warmth(self.op, c, playing=True)) is not None)
+        return tuple(w for c in self.charges if (w := charge_warmth(self.op, self.beside, c, playing=True)) is not None)
 
     @cached_property
     def trickles(self) -> tuple[TrickleFill, ...]:
@@ -505,7 +507,15 @@ class Answers:
     @cached_property
     def heat(self) -> Heat:
         """Temperatures in play."""
-        return heat(self.op)
+        return heat(self.op, self.beside)
+
+    @cached_property
+    def beside(self) -> tuple[Contact, ...]:
+        """What cells lie beside, over and under, where they are laid."""
+        if not self.plan.placed:
+            return ()
+        known, _ = solids(self.plan, frozenset(), self.stock.of_class)
+        return contacts(blocks_of(known, self.plan.placed)[0], inside(self.plan.case), self.plan.case)
 
     @cached_property
     def heat_shares(self) -> tuple[tuple[WattShare, ...], ...]:

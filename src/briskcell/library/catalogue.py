@@ -71,6 +71,17 @@ class Catalogue:
         )
 
 
+BY_ONE_FIGURE = (  # of amperes, that sheets give by one figure
+    "max_charge_a",
+    "max_discharge_a",
+    "rating_a",
+    "termination_a",
+    "precharge_a",
+    "current_limit_a",
+    "input_limit_a",
+)
+
+
 def sourced(row: dict[str, Any], grade: str, source: str) -> dict[str, Any]:
     """A row's figures in full: ``[low, likely, high]`` or a number becomes a figure with the row's grade and source."""
 
@@ -101,7 +112,15 @@ def read_classes(kind: str, text: str, chemistries: dict[str, Any]) -> tuple[Par
             raise FigureError("source", f"The class {key} has no source.", fix="Name the source.")
         fields = LIBRARY[kind].model_fields
         row = sourced(row, grade, source)
-        for name in ("max_charge_a", "max_discharge_a", "rating_a", "termination_a", "precharge_a", "current_limit_a"):
+        for name in (
+            "max_charge_a",
+            "max_discharge_a",
+            "rating_a",
+            "termination_a",
+            "precharge_a",
+            "current_limit_a",
+            "input_limit_a",
+        ):
             if isinstance(row.get(name), (int, float)):
                 row[name] = {"likely": row[name], "grade": grade, "source": source}
         if kind == "cells":

@@ -148,7 +148,7 @@ def test_the_cells_warm_by_what_stays_in_the_case_while_they_charge() -> None:
         brief=ROOM | {"room_c": 30.0},
         chargers=[BOARD | {"kind": "linear", "current_a": 1.0, "layout": "cut_out"}],
     )
-    found_w = charge_warmth(warm.op, warm.charges[0], playing=False)
+    found_w = charge_warmth(warm.op, (), warm.charges[0], playing=False)
     assert found_w is not None
     # 1 A from 6 V into 3.7 V leaves 2.3 W; 9 W/m²K on half of 0.07 m² are 0.315 W/K, and the air rises half as much again.
     # Of it 1 A² · 50 mΩ are lost in the cell: 9 W/m²K on three quarters of 40 cm² are 27 mW/K. Nothing but its 60 g has to be warmed.
@@ -160,7 +160,7 @@ def test_the_cells_warm_by_what_stays_in_the_case_while_they_charge() -> None:
     assert found_w.minutes is None
     hotter = assess(remade(warm.plan, {"brief": warm.plan.brief.model_copy(update={"room_c": 35.0})}))
     settled = 35.0 + 1.5 * 2.3 / 0.315 + 0.05 * math.exp(3000 * (1 / 308.15 - 1 / 298.15)) / 0.027
-    over = charge_warmth(hotter.op, hotter.charges[0], playing=False)
+    over = charge_warmth(hotter.op, (), hotter.charges[0], playing=False)
     assert over is not None
     assert over.minutes == pytest.approx(-60.0 * tau_h * math.log(1.0 - 10.0 / (settled - 35.0)), rel=0.002)
     f = one(hotter, "charge-temperature")

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from briskcell.core.charge.charging import Charge, ChargeCourse
 from briskcell.core.engine.operating import Operating
-from briskcell.core.heat.network import AIR, CELLS, LONG_S, HeatNetwork, heat_network
+from briskcell.core.heat.network import AIR, CELLS, LONG_S, Contact, HeatNetwork, heat_network
 from briskcell.core.heat.watts import own_share
 from briskcell.model.stores import Pack
 from briskcell.model.tree import layout_of
@@ -34,13 +34,15 @@ class ChargeWarmth:
     minutes: float | None
 
 
-def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarmth | None:
+def charge_warmth(op: Operating, beside: tuple[Contact, ...], charge: Charge, *, playing: bool) -> ChargeWarmth | None:
     """Temperature of the cells over one charge, from a case at room temperature.
 
     Parameters
     ----------
     op : Operating
         The solved build.
+    beside : tuple of Contact
+        What the cells lie beside.
     charge : Charge
         One of its charges.
     playing : bool
@@ -51,7 +53,7 @@ def charge_warmth(op: Operating, charge: Charge, *, playing: bool) -> ChargeWarm
     ChargeWarmth or None
         None where nobody can play meanwhile, or no pack is filled.
     """
-    network = heat_network(op.plan)
+    network = heat_network(op.plan, beside, held=playing)
     found = charge_watts(op, network, charge, playing=playing)
     if found is None or not isinstance(charge.store, Pack):
         return None

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from briskcell.core.engine.kernel import FLOOR, MOST_A, TOLERANCE, Tree, settle, sweep
-from briskcell.core.engine.meetings import meet
 from briskcell.core.engine.network import Draws, Network
+from briskcell.core.engine.sharing import meet
 
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]

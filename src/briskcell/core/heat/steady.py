@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from briskcell.core.engine.operating import Operating
-from briskcell.core.heat.case import AIR_OVER_SKIN, FAN, VENTS, case_conductance, touch_limit_c
-from briskcell.core.heat.network import SKIN, cells_film, heat_network, lasting
-from briskcell.core.heat.watts import AT_SOC, own_share, shares_of_heat, sources
-from briskcell.model.parts import State
+from briskcell.core.heat.case import AIR_OVER_SKIN, AIR_OVER_SKIN_RANGE, HOT_K_W, skin_rise_k, touch_limit_c
+from briskcell.core.heat.network import AIR, CELLS, SKIN, Contact, HeatNetwork, heat_network, lasting
+from briskcell.core.heat.watts import AT_SOC, shares_of_heat, sources
+from briskcell.model.parts import Converter, Load, State
+from briskcell.model.plan import Plan
+
+Array = NDArray[np.float64]
 
 MOST_C = 125.0  # that a part stands which says only from where it slows down
 
@@ -29,14 +37,20 @@ class PartHeat:
 class Heat:
     """The case in steady play, in the warmest room of the brief.
 
-    The cells are as warm as the air and what they lose themselves makes of it. ``minutes_to_limit`` is the time from a cold
-    start until the skin reaches its limit, None where it never does.
+    ``skin_c`` is what hands feel at the hottest place of the skin, ``mean_skin_c`` its mean, which rises by ``rise_k``, that by
+    ``hottest`` times as much; the air inside is likely ``air_c``,
+    and somewhere in ``air_range_c``. The cells are as warm as the air, the wall and what lies beside them, and what they lose
+    themselves, makes of it. ``minutes_to_limit`` is the time from a cold start until the skin reaches its limit, None where it
+    never does.
     """
 
     watts: float
     rise_k: float
+    hottest: float
     skin_c: float
+    mean_skin_c: float
     air_c: float
+    air_range_c: tuple[float, float]
     cells_c: float
     minutes_to_limit: float | None
     parts: tuple[PartHeat, ...]
@@ -44,13 +58,15 @@ class Heat:
     fan_saves_k: float
 
 
-def heat(op: Operating, at_soc: float = AT_SOC) -> Heat:
+def heat(op: Operating, beside: tuple[Contact, ...] = (), at_soc: float = AT_SOC) -> Heat:
     """Temperatures in play: every watt drawn inside the case ends as heat.
 
     Parameters
     ----------
     op : Operating
         The solved build.
+    beside : tuple of Contact
+        What the cells lie beside.
     at_soc : float
         State of charge to take the losses at.
 
@@ -59,55 +75,56 @@ def heat(op: Operating, at_soc: float = AT_SOC) -> Heat:
     Heat
         Skin, air, cells, and each board with a stated warmth per watt.
     """
-    plan, point = op.plan, op.index(at_soc)
-    case, room = plan.case, plan.brief.room_c
-    gone = bool(op.flow.collapsed[State.PLAY, point]) if op.flow.collapsed.size else True
-    drawn = 0.0 if gone else float(sum(c.ocv_v[point] * op.flow.branch_a[State.PLAY, point, k] for k, c in enumerate(op.curves)))
-    rise = drawn / case_conductance(case)
-    # The air inside is warmer than the skin by about half as much again: two films in a row.
-    air_c, skin_c = room + AIR_OVER_SKIN * rise, room + rise
-    bare = case_conductance(case.model_copy(update={"vents": False, "fan": False}))
+    plan, room = op.plan, op.plan.brief.room_c
+    shares = shares_of_heat(op, State.PLAY, at_soc)
+    drawn, held = sum(s.watts for s in shares), plan.brief.held
+    rise = skin_rise_k(plan.case, drawn, room, held=held)
+    most_w = max((s.watts for s in shares if isinstance(plan.by_id.get(s.element), (Converter, Load))), default=0.0)
+    hottest = 1.0 + HOT_K_W[plan.case.material] * most_w / rise if rise > 0 else 1.0
+    network = heat_network(plan, beside, rise, hottest=hottest)
+    watts = sources(network, shares, op)
+    risen = network.settled(watts)
+    skin_c, air_c, limit = room + float(risen[SKIN]), room + float(risen[AIR]), touch_limit_c(plan)
+    mean = float(risen[SKIN]) / hottest
+    low, high = ((f - 1.0) / (AIR_OVER_SKIN - 1.0) * (air_c - room - mean) + mean + room for f in AIR_OVER_SKIN_RANGE)
+    passed = network.passed_s(*lasting(watts), SKIN, limit - room) if skin_c > limit else None
     return Heat(
         watts=drawn,
-        rise_k=rise,
+        rise_k=mean,
+        hottest=hottest,
         skin_c=skin_c,
+        mean_skin_c=room + mean,
         air_c=air_c,
-        cells_c=air_c + (0.0 if gone else _inside_cells_w(op, point) / cells_film(plan)[1]),
-        minutes_to_limit=_minutes(op, at_soc) if skin_c > touch_limit_c(plan) else None,
-        parts=() if gone else tuple(_parts(op, point, air_c)),
-        vents_save_k=drawn / bare * (1.0 - 1.0 / VENTS),
-        fan_saves_k=drawn / bare * (1.0 - 1.0 / FAN),
+        air_range_c=(low, high),
+        cells_c=room + float(risen[CELLS]),
+        minutes_to_limit=None if passed is None else passed / 60.0,
+        parts=tuple(_parts(op, network, watts, room + risen)) if shares else (),
+        vents_save_k=_saved(plan, drawn, vents=True),
+        fan_saves_k=_saved(plan, drawn, fan=True),
     )
 
 
-def _inside_cells_w(op: Operating, point: int) -> float:
-    """What all cells turn into heat themselves. [W]"""
-    at, amps = (State.PLAY, point), op.flow.branch_a[State.PLAY, point]
-    lost = ((op.curves[k].ocv_v[point] - op.store_v[(*at, k)]) * amps[k] for k in range(len(op.plan.stores)))
-    return float(sum(own_share(op, k) * watts for k, watts in enumerate(lost)))
+def _saved(plan: Plan, watts: float, **added: bool) -> float:
+    """What vents or a fan take off the skin of a case that has neither."""
+    bare = plan.case.model_copy(update={"vents": False, "fan": False})
+    made = bare.model_copy(update=added)
+    rises = [skin_rise_k(c, watts, plan.brief.room_c, held=plan.brief.held) for c in (bare, made)]
+    return rises[0] - rises[1]
 
 
-def _minutes(op: Operating, soc: float) -> float | None:
-    """From a cold start until the skin is past its limit."""
-    network = heat_network(op.plan)
-    watts = sources(network, shares_of_heat(op, State.PLAY, soc), op)
-    passed = network.passed_s(*lasting(watts), SKIN, touch_limit_c(op.plan) - op.plan.brief.room_c)
-    return None if passed is None else passed / 60.0
-
-
-def _parts(op: Operating, point: int, air_c: float) -> list[PartHeat]:
-    out = []
-    for k, board in enumerate(op.network.converters):
-        if board.thermal_k_per_w is not None:
-            at = State.PLAY, point
-            watts = max(float(op.flow.converter_input_w(k)[at] - op.flow.converter_output_w(k)[at]), 0.0)
-            celsius = air_c + board.thermal_k_per_w.likely * watts
-            out.append(PartHeat(element=board.id, name=board.name, watts=watts, celsius=celsius, limit_c=board.junction_max_c))
-    for k, load in enumerate(op.network.loads):
-        if load.theta_k_per_w is not None and (load.limit_c is not None or load.slows_c is not None):
-            watts = float(op.load_w[State.PLAY, point, k])
-            celsius = air_c + load.theta_k_per_w.likely * watts
-            most = load.limit_c if load.limit_c is not None else MOST_C
-            slows = load.slows_c
-            out.append(PartHeat(element=load.id, name=load.name, watts=watts, celsius=celsius, limit_c=most, slows_c=slows))
-    return out
+def _parts(op: Operating, network: HeatNetwork, watts: Array, celsius: Array) -> Iterator[PartHeat]:
+    """Boards and loads that state what they stand, or from where they slow down."""
+    for k, node in enumerate(network.nodes):
+        part = op.plan.by_id.get(node.element)
+        slows = part.slows_c if isinstance(part, Load) else None
+        if k <= CELLS or not isinstance(part, (Converter, Load)) or (math.isinf(node.limit_c) and slows is None):
+            continue
+        most = node.limit_c if math.isfinite(node.limit_c) else MOST_C
+        yield PartHeat(
+            element=part.id,
+            name=part.name,
+            watts=float(watts[k]),
+            celsius=float(celsius[k]),
+            limit_c=most,
+            slows_c=slows,
+        )

@@ -48,6 +48,7 @@ def shares_of_heat(op: Operating, state: int, soc: float = AT_SOC) -> tuple[Watt
     lost = {name: float(watts[at]) for name, watts in op.lost_w.items()}
     out = [WattShare(element=p.id, name=p.name, watts=float(op.load_w[(*at, k)])) for k, p in enumerate(op.network.loads)]
     out += [WattShare(element=b.id, name=b.name, watts=lost.pop(b.id)) for b in op.network.converters]
+    out += [WattShare(element=b.id, name=b.name, watts=lost.pop(b.id)) for b in op.network.paths]
     out += [WattShare(element=s.id, name=f"Inside {s.name}", watts=lost.pop(s.id)) for s in op.plan.stores]
     out.append(WattShare(element="", name="Wires, switches and contacts", watts=sum(lost.values())))
     return tuple(sorted((s for s in out if s.watts > 0), key=lambda s: -s.watts))

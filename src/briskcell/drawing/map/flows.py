@@ -50,8 +50,10 @@ def flows_of(assessed: Assessment, roots: list[Node]) -> dict[str, NodeFlow]:
     for node in (n for root in roots for n in root.walk()):
         last = net.position[node.parts[-1].id]
         lost = np.zeros(flow.element_w.shape[:-1])
-        for part in (*node.parts, *node.wires):
+        paths = [b for b in net.paths if b.charges == node.parts[-1].id]
+        for part in (*node.parts, *node.wires, *paths):
             lost = lost + assessed.op.lost_w.get(part.id, 0.0)
+        last = net.position[paths[0].id] if paths else last  # a store hands on what its power path leaves of it
         out[node.id] = NodeFlow(flow.element_v[..., last], flow.element_w[..., last], lost, spares.get(node.id))
     return out
 

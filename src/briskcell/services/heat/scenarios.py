@@ -60,7 +60,7 @@ ON_BATTERY = (
 def scenarios(assessed: Assessment) -> tuple[HeatNetwork, tuple[Scenario, ...]]:
     """The network of a build, and every way of use."""
     plan, op, room_c = assessed.plan, assessed.op, assessed.plan.brief.room_c
-    network = heat_network(plan)
+    network = heat_network(plan, assessed.beside, assessed.heat.rise_k, hottest=assessed.heat.hottest)
     found: list[Scenario] = []
 
     def add(key: str, words: str, at: tuple[Array, Array], most_k: Array, limits_c: Array) -> None:

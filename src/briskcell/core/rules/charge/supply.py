@@ -114,7 +114,7 @@ def _held(assessed: Answers, way: WayIn, gives: float) -> Iterator[Fix]:
 @rule(
     "way-in",
     station="charge",
-    shown=("wiring/contacts",),
+    shown=("charge/charging", "wiring/contacts"),
     source="The contacts' ratings; Churchill and Chu; the board's own window",
 )
 def way_in(assessed: Answers) -> Iterator[Finding]:

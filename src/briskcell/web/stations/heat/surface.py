@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 from flask import request
 
-from briskcell.core.heat.case import AIR_OVER_SKIN_RANGE
 from briskcell.core.heat.drifts import Drift
 from briskcell.core.heat.network import AIR, CELLS, SKIN, HeatNetwork
 from briskcell.drawing.curves import numbers, plot
@@ -51,7 +50,6 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
     network, found = scenarios(assessed)
     chosen = next((s for s in found if s.key == request.values.get("way", "")), found[0] if found else None)
     most = max((s.watts for s in shares), default=1.0)
-    rise = assessed.heat.rise_k
     room = assessed.plan.brief.room_c
     return {
         "shares": [(s, BAR * s.watts / most) for s in shares],
@@ -62,7 +60,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "ways": [(s.key, s.words) for s in found],
         "plot": _plot(network, chosen, room) if chosen else None,
         "case_fields": CASE_FIELDS,
-        "air_range": tuple(room + f * rise for f in AIR_OVER_SKIN_RANGE),
+        "air_range": assessed.heat.air_range_c,
         "heat": assessed.heat,
         "drifts": [_drifted(d) for d in assessed.drifts],
     }

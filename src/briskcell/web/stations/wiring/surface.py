@@ -6,6 +6,7 @@ from typing import Any, get_args
 
 from flask import request
 
+from briskcell.core.wiring.harness import LinkCheck
 from briskcell.drawing.wiring.harness import harness
 from briskcell.model.parts import Colour, Link, State
 from briskcell.model.plan import Plan
@@ -26,7 +27,7 @@ SECTIONS = (
     Section("h-order", "Order to build in"),
     Section("h-cut", "Cut list"),
 )
-NO_WIRE = ("switch", "fuse", "plug", "jack", "outlet", "path", "trace", "flat")
+NO_WIRE = ("switch", "fuse", "plug", "jack", "outlet", "path", "trace", "flat", "diode")
 
 
 def surface(opened: Opened, view: View) -> dict[str, Any]:
@@ -34,15 +35,16 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
     assessed = opened.assessed
     plan = assessed.plan
 
-    def lost_w(link: Link) -> float:
-        return float(assessed.op.lost_w[link.id][State.PLAY, assessed.op.half])
+    def lost_w(check: LinkCheck) -> float:
+        lost = assessed.op.lost_w.get(check.link.id)  # what lies before a charge board loses it while that charges
+        return check.amps * check.drop_v if lost is None else float(lost[State.PLAY, assessed.op.half])
 
     wires = [c for c in assessed.links if c.link.kind in ("wire", "return")]
     return {
         "harness": harness(assessed, view.drawn, view.slip.removeprefix("part:"), show),
         "wires": [(c, assessed.colours[c.link.id], plan.by_id[c.link.fed_by].name, _far(plan, c.link)) for c in wires],
         "colours": [(c, c) for c in get_args(Colour)],
-        "contacts": [(c, lost_w(c.link)) for c in assessed.links if c.link.kind in NO_WIRE],
+        "contacts": [(c, lost_w(c)) for c in assessed.links if c.link.kind in NO_WIRE],
         "signals": assessed.signals,
         "starts": assessed.first_moments,
         "fuses": assessed.fuses,
