@@ -300,7 +300,7 @@ def unlike_strings() -> Plan:
 
 
 def played_all_the_same() -> Plan:
-    brief = sanderling().brief.model_copy(update={"play_while_charging": False, "room_c": 30.0})
+    brief = sanderling().brief.model_copy(update={"play_while_charging": False, "room_c": 40.0, "charge_c": 30.0})
     return remade(sanderling(), {"brief": brief})
 
 
@@ -455,9 +455,9 @@ BROKEN: dict[str, Broken] = {
     "carrier": Broken(long_haul, SANDERLING, [edit("packs/pack/parallel", "6")], by_hand=True),
     "load-on-charging-cell": Broken(console_on_the_cell, SANDERLING, [edit("chargers/charger/layout", "on_cell")]),
     "series-balance": Broken(unbalanced_series, CURLEW, [edit("chargers/charger/balancing", "false")]),
-    "charge-temperature": Broken(sweltering_quay, SANDERLING, [edit("brief/room_c", "40 °C")], by_hand=True),
+    "charge-temperature": Broken(sweltering_quay, SANDERLING, [edit("brief/room_c", "40 °C")]),
     "played-on-the-charger": Broken(
-        played_all_the_same, SANDERLING, [edit("brief/play_while_charging", "false"), edit("brief/room_c", "30 °C")]
+        played_all_the_same, SANDERLING, [edit("brief/play_while_charging", "false"), edit("brief/room_c", "40 °C")]
     ),
     "only-rechargeable": Broken(primary_on_a_charger, SANDERLING, [edit("packs/pack/cell/rechargeable", "false")]),
     "fuse-at-the-store": Broken(bare_pack, SANDERLING, [remove("fuse")]),

@@ -19,7 +19,7 @@ Patch = tuple[int, float, float, float, float]
 SIGMA, EMITS, AIR_W_MK = 5.67e-8, 0.9, 0.027
 PLASTIC_W_MK, INSIDE_FILM = 0.2, 5.0
 COLUMNS, ROWS = 3, 2
-HAND_C, HAND_FILM = 34.0, 25.0
+HAND_C, HAND_FILM = 34.0, 14.0
 
 
 @dataclass

@@ -6,6 +6,9 @@ import json
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from scipy.optimize import brentq
+
 from briskcell.core.pack.own_curve import own_curve, with_pulses
 from briskcell.library.catalogue import chemistries, chemistry_fields
 from briskcell.model.stores import Cell
@@ -264,3 +267,27 @@ def measured_cell(name: str, *, typed_points: int | None = None) -> Cell:
     ten, minute = ([data["pulse_ohm"][s][k] for s in socs] for k in ("10_s", "60_s"))
     pulsed = with_pulses(bare, [float(s) for s in socs], ten, minute, "pulses of 10 s and 60 s")
     return own_curve(pulsed, ah, volts, data["slow_discharge"]["current_A"], "a slow discharge").cell
+
+
+def closed_case(
+    watts: float, *, own_w: float = 0.0, part_w: float = 0.0, room_c: float = 30.0, covered: float = 0.35, held: bool = True
+) -> dict[str, float]:
+    """Temperatures of the usual case of 160 × 85 × 30 mm, 0.0419 m², with one cell of no size in it: by hand, three places.
+
+    Radiation and free convection take 5.8 + 1.9·ΔT^¼ W/m²K, hands of 34 °C 12 W/m²K of what they cover; the air rises over the
+    skin as if two fifths of the film lay between; a watt of the hottest part lifts the skin over it by 1.6 K.
+    """
+    area, usual = 0.0419, 5.8 + 1.9 * 8.0**0.25
+    hand = 12.0 * area * covered if held else 0.0
+
+    def left(rise: float) -> float:
+        film = (5.8 + 1.9 * max(rise, 1.0) ** 0.25) * area * (1.0 - covered)
+        return float(film * rise + hand * (rise + room_c - 34.0) - watts)
+
+    rise = float(brentq(left, -20.0, 400.0))
+    out = (5.8 + 1.9 * max(rise, 1.0) ** 0.25) * area * (1.0 - covered)
+    inner, film, wall = usual * area / 0.4, 9.0 * 0.65 * 0.004, 14.0 * 0.001 + 0.001
+    matrix = np.array([[out + hand + inner + wall, -inner, -wall], [-inner, inner + film, -film], [-wall, -film, film + wall]])
+    skin, air, cells = np.linalg.solve(matrix, [hand * (34.0 - room_c), watts - own_w, own_w])
+    hot = skin * (1.0 + 1.6 * part_w / skin) if part_w else skin
+    return {"mean": room_c + skin, "skin": room_c + hot, "air": room_c + air, "cells": room_c + cells}

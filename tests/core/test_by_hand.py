@@ -10,8 +10,9 @@ from functools import cache
 import pytest
 
 from briskcell.core.assess import Assessment, assess
+from briskcell.core.heat.watts import own_share
 from briskcell.model.plan import plan_of
-from tests.known import drawing, flat_cell, hand_plan
+from tests.known import closed_case, drawing, flat_cell, hand_plan
 
 STATES = ("rest", "play", "peak")
 SHARES = {"rest": 0.3, "play": 0.6, "peak": 0.1}
@@ -149,8 +150,12 @@ def test_spare_is_that_of_the_worst_moment_which_is_a_peak_at_the_end() -> None:
 
 
 def test_a_closed_case_warms_by_what_play_turns_into_heat() -> None:
-    """160 × 85 × 30 mm have 0.0419 m², of which hands cover 35 %; 9 W/m²K pass; the air inside rises half as much again as the skin."""
+    """160 × 85 × 30 mm have 0.0419 m², of which hands cover 35 %; the rest as worked in ``closed_case``."""
     heat, room = hand().heat, hand().plan.brief.room_c
     assert heat.watts == pytest.approx(7.0 * volts(0.5, "play")[2], abs=1e-5)
-    assert heat.rise_k == pytest.approx(heat.watts / (9.0 * 0.0419 * 0.65), rel=1e-6)
-    assert (heat.skin_c - room, heat.air_c - room) == pytest.approx((heat.rise_k, 1.5 * heat.rise_k))
+    own_w = next(s.watts for s in hand().heat_shares[1] if s.element == "pack") * own_share(hand().op, 0)
+    parts = {p.id for p in (*hand().plan.loads, *hand().plan.converters)}
+    most_w = max(s.watts for s in hand().heat_shares[1] if s.element in parts)
+    told = closed_case(heat.watts, own_w=own_w, part_w=most_w, room_c=room)
+    assert (heat.mean_skin_c, heat.skin_c) == pytest.approx((told["mean"], told["skin"]), abs=0.05)
+    assert (heat.air_c, heat.rise_k) == pytest.approx((told["air"], told["mean"] - room), abs=0.3)

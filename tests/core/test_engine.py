@@ -198,7 +198,13 @@ def test_every_watt_drawn_warms_the_case_and_air_takes_it_away() -> None:
     cool, hot = heat(operate(plan)), heat(operate(closed))
     op = operate(plan)
     assert cool.watts == pytest.approx(float(op.flow.branch_a[1, 50, 0] * op.curves[0].ocv_v[50]))
-    assert hot.rise_k == pytest.approx(cool.rise_k * 1.35 * 2.2)
+    case, room = plan.case, plan.brief.room_c
+    m2 = 2.0 * (0.215 * 0.12 + 0.215 * 0.036 + 0.12 * 0.036)
+    for h, factor in ((cool, 1.35 * 2.2), (hot, 1.0)):
+        given = (5.8 + 1.9 * h.rise_k**0.25) * factor * m2 * (1.0 - case.covered) * h.rise_k
+        assert given + 12.0 * m2 * case.covered * (h.mean_skin_c - 34.0) == pytest.approx(h.watts, rel=1e-3)
+    assert hot.mean_skin_c > cool.mean_skin_c + 5.0
+    assert room < cool.mean_skin_c
     assert hot.minutes_to_limit is not None
 
 

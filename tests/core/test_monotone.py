@@ -116,7 +116,8 @@ def test_cold_cells_sag_more_and_never_play_longer(plan: Plan, celsius: float) -
 
 @settings(max_examples=15)
 @given(plans, st.floats(0.0, 25.0))
-def test_a_warmer_room_warms_the_skin_by_as_much_and_nothing_electrical(plan: Plan, by: float) -> None:
+def test_a_warmer_room_warms_a_case_that_nobody_holds_by_as_much_and_nothing_electrical(plan: Plan, by: float) -> None:
+    plan = remade(plan, {"brief": plan.brief.model_copy(update={"held": False})})
     warm = remade(plan, {"brief": plan.brief.model_copy(update={"room_c": plan.brief.room_c + by})})
     before, after = assess(plan), assess(warm)
     assert after.heat.skin_c - before.heat.skin_c == pytest.approx(by, abs=1e-9)

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import pytest
+from scipy.optimize import brentq
 
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.rules import Finding
 from briskcell.core.rules.registry import past
 from briskcell.library import catalogue
 from briskcell.model.plan import plan_of
-from tests.known import drawing, flat_cell, hand_plan
+from tests.known import closed_case, drawing, flat_cell, hand_plan
 
 STOCK = catalogue().stock()
 BOOST = {
@@ -548,21 +550,23 @@ def test_no_conductor_is_longer_than_it_must_be() -> None:
 
 
 def test_the_case_stays_cool_enough_for_hands_and_cells_and_is_vented_first() -> None:
-    def at(watts: float, **brief: Any) -> list[Finding]:
-        return found(
-            of(packs=cells(ohm=0.0), loads=[drawing(watts, "power_w", fed_by="fuse")], brief={"room_c": 30.0} | brief), "case-heat"
-        )
+    def at(watts: float, stands_c: float = 60.0, **brief: Any) -> list[Finding]:
+        packs = cells(ohm=0.0, use_high_c=stands_c)
+        return found(of(packs=packs, loads=[drawing(watts, "power_w", fed_by="fuse")], brief={"room_c": 30.0} | brief), "case-heat")
 
-    # 18 K at 0.2451 W/K: 4.41 W; the cells' 30 K at one and a half times the skin's rise: 4.90 W.
-    assert not at(4.35)
-    (skin,) = at(4.5)
-    assert "reaches 48.4 °C after" in skin.cause
+    def most_w(place: str, celsius: float, *, held: bool = True) -> float:
+        return float(brentq(lambda w: closed_case(w, part_w=w, held=held)[place] - celsius, 0.5, 20.0))
+
+    assert not at(0.97 * most_w("skin", 48.0))
+    (skin,) = at(1.01 * most_w("skin", 48.0))
+    assert re.search(r"reaches 48.\d °C after", skin.cause.replace("\u00a0", " "))
     assert skin.fix is not None
     assert skin.fix.words == "Vents"
-    assert not at(4.85, held=False)
-    (hot,) = at(5.0, held=False)
-    assert "The cells reach 61 °C" in hot.cause
-    (worst,) = at(8.0)
+    assert not at(1.1 * most_w("skin", 48.0), held=False)
+    assert not at(0.97 * most_w("cells", 45.0, held=False), 45.0, held=False)
+    (hot,) = at(1.02 * most_w("cells", 45.0, held=False), 45.0, held=False)
+    assert "The cells reach 45." in hot.cause
+    (worst,) = at(6.0)
     assert worst.fix is not None
     assert worst.fix.words == "Vents and a fan"
 
@@ -572,10 +576,11 @@ def test_no_part_gets_warmer_than_its_sheet_allows() -> None:
         board = BOOST | {"thermal_k_per_w": 50.0, "junction_max_c": limit_c}
         return found(of(packs=cells(ohm=0.0), converters=[board], loads=[drawing(0.5, fed_by="boost")]), "part-heat")
 
-    # 2.5 W out, 0.278 W lost: 13.9 K over air at 30 + 1.5·2.778/0.2451 = 47 °C.
-    assert not at(61.5)
-    (hot,) = at(60.0)
-    assert hot.cause.startswith("Boost reaches 61 °C in play")
+    # 2.5 W out, 0.278 W lost: 13.9 K over the air.
+    reaches = closed_case(2.778)["air"] + 13.9
+    assert not at(reaches + 0.5)
+    (hot,) = at(reaches - 1.0)
+    assert hot.cause.replace("\u00a0", " ").startswith(f"Boost reaches {reaches:.0f} °C in play")
 
 
 def test_the_pack_fits_its_bay() -> None:

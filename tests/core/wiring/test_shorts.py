@@ -10,7 +10,7 @@ import pytest
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.moves.fusing import fused_branches
 from briskcell.core.rules.registry import Finding
-from briskcell.core.wiring.conductors import melting_time_s, short_temperature_c
+from briskcell.core.wiring.conductors import carried_a, melting_time_s, short_temperature_c
 from briskcell.core.wiring.cutting import colour_of, pieces, to_buy
 from briskcell.core.wiring.shorts import ShortCheck
 from briskcell.library import catalogue
@@ -182,7 +182,10 @@ def test_a_fuse_that_opens_too_late_is_told() -> None:
     (f,) = [f for f in a.findings if f.rule == "fuse-choice"]
     assert (f.element, f.state) == ("fuse", "fails")
     assert "Fuse lets 4.0" in f.cause
-    assert "for as long as it may; Wire carries 2.31 A" in f.cause.replace("\u00a0", " ")
+    assert (
+        f"for as long as it may; Wire carries {carried_a(awg_section_mm2(34), 80.0, ambient_c=a.heat.air_c):.2f} A"
+        in f.cause.replace("\u00a0", " ")
+    )
 
 
 def test_the_finder_proposes_nothing_that_a_short_would_burn() -> None:

@@ -131,7 +131,7 @@ def test_a_draft_lasts_and_fits_what_was_wished(hours: float, thickness: float) 
 
 @pytest.mark.parametrize(
     ("board", "screen", "hours", "layout"),
-    [("board-old4", "screen-70", 2.0, "power_path"), ("board-disc", "screen-50", 4.0, "cut_out")],
+    [("board-x86", "screen-70", 2.0, "power_path"), ("board-disc", "screen-50", 4.0, "cut_out")],
 )
 def test_a_draft_keeps_cells_cool_on_the_charger_by_its_current_or_by_a_jack(
     board: str, screen: str, hours: float, layout: str

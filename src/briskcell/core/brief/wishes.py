@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from briskcell.core.answers import Answers
 from briskcell.core.draw.bill import bill
-from briskcell.core.engine.sources import cold_charge_share
+from briskcell.core.engine.sources import charge_share
 from briskcell.core.heat.case import cells_limit_c, touch_limit_c
 from briskcell.core.pack.fit import best_placing, stack_mm
 from briskcell.core.pack.resets import counted
@@ -299,7 +299,7 @@ def charge_c(a: Answers) -> Requirement:
     got = a.plan.brief.charging_c
     if not packs:
         return Requirement(field="charge_c", got=got, unit="°C", state="unknown", why=NO_BOARD, station="charge")
-    share = min(cold_charge_share(p.cell, got) for p in packs)
+    share = min(charge_share(p.cell, got) for p in packs)
     low, high = max(p.cell.charge_low_c for p in packs), min(p.cell.charge_high_c for p in packs)
     why = f"The cells take a charge from {show(low, '°C')} to {show(high, '°C')}, below 10 °C a third of it."
     state: Word = "fails" if share <= 0 else "close" if share < 1 else "holds"

@@ -16,7 +16,8 @@ from briskcell.core.engine.input_curve import Console, console_curve
 from briskcell.core.engine.operating import Operating
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.core.engine.sources import diffusion_s, pulse_fall_ohm, store_curves
-from briskcell.model.parts import Link
+from briskcell.core.heat.case import AIR_OVER_SKIN, case_conductance
+from briskcell.model.parts import STATES, Link
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Bank, Capacitor, ChargeBoard, Pack, Supply
 from briskcell.model.tree import layout_of
@@ -219,6 +220,9 @@ class ChargePath:
         console = self._console(state) if state else None
         console = console or Console(*(np.zeros(0) for _ in range(3)))
         terms = self.terms._replace(supply_a=UNHELD_A, source_ohm=0.0) if unheld else self.terms
+        if state and self.layout != "cut_out":  # the charger folds back from the air that the console has warmed
+            play_w = float(np.median(self.op.load_w[STATES.index(state)].sum(axis=-1)))
+            terms = terms._replace(room_k=max(terms.room_k - self.case_k_per_w * play_w, 0.0))
         rows, held = balance(
             terms,
             self.curves.ocv_v,
@@ -294,11 +298,16 @@ class ChargePath:
             switching=board.kind != "linear",
             efficiency=board.efficiency.likely,
             room_k=max(board.foldback_c - self.op.plan.brief.room_c, 0.0),
-            thermal_k_per_w=thermal,
+            thermal_k_per_w=thermal + self.case_k_per_w if thermal else 0.0,
             precharge_v=board.precharge_below_v * pack.series if pack else 0.0,
             precharge_a=pre.likely if pre else math.inf,
             on_bus=self.layout == "power_path",
         )
+
+    @cached_property
+    def case_k_per_w(self) -> float:
+        """What a watt lost inside warms the air around the charger by, once the case has settled, on a table. [K/W]"""
+        return AIR_OVER_SKIN / case_conductance(self.op.plan.case)
 
     def _console(self, state: str) -> Console | None:
         if self.layout == "power_path":

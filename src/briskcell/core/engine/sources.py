@@ -90,10 +90,11 @@ def cold_share(cell: Cell, temperature_c: float) -> float:
     return max(found, LEAST_SHARE)
 
 
-FULL_FROM_C, COLD_THIRD = 10.0, 1.0 / 3.0  # charging: all of it from here, a third below; JIS C 8714, JEITA's guide; from memory
+# Charging: all of it between these, a third below, half above; JIS C 8714, JEITA's guide; from memory, to be checked.
+FULL_FROM_C, FULL_TO_C, COLD_THIRD, WARM_HALF = 10.0, 45.0, 1.0 / 3.0, 0.5
 
 
-def cold_charge_share(cell: Cell, temperature_c: float) -> float:
+def charge_share(cell: Cell, temperature_c: float) -> float:
     """Share of its charge current that a cell takes at a temperature.
 
     Parameters
@@ -106,11 +107,14 @@ def cold_charge_share(cell: Cell, temperature_c: float) -> float:
     Returns
     -------
     float
-        1 from 10 °C up to where it ends, a third below 10 °C of a lithium cell, nothing outside.
+        1 from 10 to 45 °C; of a lithium cell a third below that, and half above it where its sheet allows that at all; nothing
+        outside what it states. Practice after JIS C 8714 and JEITA's guide of 2007; from memory, to be checked.
     """
     if not cell.charge_low_c <= temperature_c <= cell.charge_high_c:
         return 0.0
-    return COLD_THIRD if cell.is_lithium and temperature_c < FULL_FROM_C else 1.0
+    if not cell.is_lithium or FULL_FROM_C <= temperature_c <= FULL_TO_C:
+        return 1.0
+    return COLD_THIRD if temperature_c < FULL_FROM_C else WARM_HALF
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -13,7 +13,7 @@ AIR_OVER_SKIN = 1.4  # rise of the air inside over that of the skin's mean: two 
 # held against a finer network of a closed case, and what that comes to as a rule.
 HOT_K_W = {"plastic": 1.6, "wood": 1.8, "metal": 0.2}
 HOTTEST = 1.4
-HAND_C, HAND_FILM = 34.0, 20.0  # a hand, and what it takes of what it covers, W/m²K; a guess: blood carries it off
+HAND_C, HAND_FILM = 34.0, 12.0  # a hand, and what it takes of what it covers, W/m²K; a guess: blood carries it off
 WALL_W_MK = {"plastic": 0.2, "wood": 0.12, "metal": 150.0}  # through the shell; Incropera, appendix A: ABS, pine, aluminium
 USUAL_WALL = 0.0025 / 0.2  # m²K/W of the plastic shell that the film's figure was seen with
 CAPACITY = 1000.0  # J/kgK of plastic, boards and cells together; typical
@@ -164,8 +164,23 @@ def case_conductance(case: Case, rise_k: float = USUAL_RISE_K) -> float:
     >>> round(case_conductance(Case()), 3)
     0.245
     """
-    factor = (VENTS if case.vents else 1.0) * (FAN if case.fan else 1.0)
-    return still_air(rise_k) * factor * wall_factor(case) * outside_m2(case) * (1.0 - min(case.covered, 0.95))
+    return still_air(rise_k) * blown(case) * wall_factor(case) * outside_m2(case) * (1.0 - min(case.covered, 0.95))
+
+
+def blown(case: Case) -> float:
+    """How many times as much heat vents and a fan carry off. [1]
+
+    Parameters
+    ----------
+    case : Case
+        With what it has of them.
+
+    Returns
+    -------
+    float
+        1 of a closed case.
+    """
+    return (VENTS if case.vents else 1.0) * (FAN if case.fan else 1.0)
 
 
 def wall_factor(case: Case) -> float:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
-from briskcell.core.heat.case import AIR_OVER_SKIN, AIR_OVER_SKIN_RANGE, HOT_K_W, skin_rise_k, touch_limit_c
+from briskcell.core.heat.case import AIR_OVER_SKIN, AIR_OVER_SKIN_RANGE, HOT_K_W, blown, skin_rise_k, touch_limit_c
 from briskcell.core.heat.network import AIR, CELLS, SKIN, Contact, HeatNetwork, heat_network, lasting
 from briskcell.core.heat.watts import AT_SOC, shares_of_heat, sources
 from briskcell.model.parts import Converter, Load, State
@@ -80,7 +80,7 @@ def heat(op: Operating, beside: tuple[Contact, ...] = (), at_soc: float = AT_SOC
     drawn, held = sum(s.watts for s in shares), plan.brief.held
     rise = skin_rise_k(plan.case, drawn, room, held=held)
     most_w = max((s.watts for s in shares if isinstance(plan.by_id.get(s.element), (Converter, Load))), default=0.0)
-    hottest = 1.0 + HOT_K_W[plan.case.material] * most_w / rise if rise > 0 else 1.0
+    hottest = 1.0 + HOT_K_W[plan.case.material] * most_w / (blown(plan.case) * rise) if rise > 0 else 1.0
     network = heat_network(plan, beside, rise, hottest=hottest)
     watts = sources(network, shares, op)
     risen = network.settled(watts)
@@ -99,16 +99,17 @@ def heat(op: Operating, beside: tuple[Contact, ...] = (), at_soc: float = AT_SOC
         cells_c=room + float(risen[CELLS]),
         minutes_to_limit=None if passed is None else passed / 60.0,
         parts=tuple(_parts(op, network, watts, room + risen)) if shares else (),
-        vents_save_k=_saved(plan, drawn, vents=True),
-        fan_saves_k=_saved(plan, drawn, fan=True),
+        vents_save_k=_saved(plan, drawn, most_w, vents=True),
+        fan_saves_k=_saved(plan, drawn, most_w, fan=True),
     )
 
 
-def _saved(plan: Plan, watts: float, **added: bool) -> float:
-    """What vents or a fan take off the skin of a case that has neither."""
+def _saved(plan: Plan, watts: float, most_w: float, **added: bool) -> float:
+    """What vents or a fan take off the hottest place of a case that has neither."""
     bare = plan.case.model_copy(update={"vents": False, "fan": False})
     made = bare.model_copy(update=added)
-    rises = [skin_rise_k(c, watts, plan.brief.room_c, held=plan.brief.held) for c in (bare, made)]
+    hot = HOT_K_W[plan.case.material] * most_w
+    rises = [skin_rise_k(c, watts, plan.brief.room_c, held=plan.brief.held) + hot / blown(c) for c in (bare, made)]
     return rises[0] - rises[1]
 
 

@@ -20,13 +20,15 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Scenario:
-    """One way of use: its words, the watts in each lump at some moments, the most each reaches and may, and the minutes until then.
+    """One way of use: its words, the case as it then is, the watts in each lump at some moments, the most each reaches and may, and
+    the minutes until then.
 
     ``watts`` is of shape (t, n), ``seconds`` (t,), the others (n,).
     """
 
     key: str
     words: str
+    network: HeatNetwork
     watts: Array
     seconds: Array
     most_c: Array
@@ -44,10 +46,10 @@ class Scenario:
         timed = [(m, k) for k, m in enumerate(self.minutes) if m is not None]
         return min(timed)[1] if timed else None
 
-    def risen(self, network: HeatNetwork, seconds: Array) -> Array:
+    def risen(self, seconds: Array) -> Array:
         """Rise of each lump at some moments from a cold case on, (t, n). [K]"""
         watts = np.stack([np.interp(seconds, self.seconds, lump) for lump in self.watts.T], axis=-1)
-        return network.through(watts, seconds)
+        return self.network.through(watts, seconds)
 
 
 ON_BATTERY = (
@@ -57,33 +59,34 @@ ON_BATTERY = (
 )
 
 
-def scenarios(assessed: Assessment) -> tuple[HeatNetwork, tuple[Scenario, ...]]:
-    """The network of a build, and every way of use."""
+def scenarios(assessed: Assessment) -> tuple[Scenario, ...]:
+    """Every way of use of a build: nobody holds what only charges."""
     plan, op, room_c = assessed.plan, assessed.op, assessed.plan.brief.room_c
-    network = heat_network(plan, assessed.beside, assessed.heat.rise_k, hottest=assessed.heat.hottest)
+    in_use = heat_network(plan, assessed.beside, assessed.heat.rise_k, hottest=assessed.heat.hottest)
     found: list[Scenario] = []
 
-    def add(key: str, words: str, at: tuple[Array, Array], most_k: Array, limits_c: Array) -> None:
+    def add(key: str, words: str, network: HeatNetwork, at: tuple[Array, Array], most_k: Array, limits_c: Array) -> None:
         passed = (
             network.passed_s(*at, k, float(limits_c[k]) - room_c) if room_c + most_k[k] > limits_c[k] else None
             for k in range(len(most_k))
         )
         minutes = tuple(None if p is None else p / 60.0 for p in passed)
-        found.append(Scenario(key, words, *at, room_c + most_k, limits_c, minutes))
+        found.append(Scenario(key, words, network, *at, room_c + most_k, limits_c, minutes))
 
     for state, words in ON_BATTERY:
         if shares := shares_of_heat(op, state):
-            watts = sources(network, shares, op)
-            add(STATES[state], words, lasting(watts), network.settled(watts), network.limits_c)
-    charging_c = network.limits_c
+            watts = sources(in_use, shares, op)
+            add(STATES[state], words, in_use, lasting(watts), in_use.settled(watts), in_use.limits_c)
+    charging_c = in_use.limits_c
     charging_c[CELLS] = min((c.charge_high_c for p in plan.packs for c in p.string_cells), default=charging_c[CELLS])
     for charge in assessed.charges:
         for playing, words in ((True, "in play"), (False, "console off")):
+            network = heat_network(plan, assessed.beside, held=playing)
             at = _over(assessed, network, charge, playing=playing)
             if at is not None:
                 key = f"{charge.board.id}:{'play' if playing else 'off'}"
-                add(key, f"{words}, charging by {charge.board.name}", at, network.through(*at).max(axis=0), charging_c)
-    return network, tuple(found)
+                add(key, f"{words}, charging by {charge.board.name}", network, at, network.through(*at).max(axis=0), charging_c)
+    return tuple(found)
 
 
 def _over(assessed: Assessment, network: HeatNetwork, charge: Charge, *, playing: bool) -> tuple[Array, Array] | None:

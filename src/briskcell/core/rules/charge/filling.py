@@ -10,7 +10,7 @@ from itertools import islice
 from briskcell.core.answers import Answers
 from briskcell.core.charge.charging import Charge
 from briskcell.core.charge.warmth import ChargeWarmth
-from briskcell.core.engine.sources import cold_charge_share
+from briskcell.core.engine.sources import FULL_FROM_C, charge_share
 from briskcell.core.moves.case import cooler
 from briskcell.core.moves.charging import balancers, currents, gentle, jack_for, most_charge_a, other_chargers, other_supplies
 from briskcell.core.moves.fix import Fix, only, within
@@ -197,15 +197,19 @@ def charge_room(assessed: Answers) -> Iterator[Finding]:
             advice = "Charge them indoors, at room temperature: no part of the build changes that."
             yield Finding("fails", pack.id, cause, 0.7, advice=advice)
             continue
-        most = most_charge_a(pack) * cold_charge_share(cell, brief.charging_c)
+        most = most_charge_a(pack) * charge_share(cell, brief.charging_c)
         asked = board.current_a.likely
         if most < asked <= most_charge_a(pack):
             cause = (
-                f"At {brief.charging_c:.0f} °C the cells take {show(most, 'A')}, a third of what they take from 10 °C; {board.name} "
+                f"At {brief.charging_c:.0f} °C the cells take {show(most, 'A')}, {_share_words(brief.charging_c)}; {board.name} "
                 f"charges with {show(asked, 'A')}."
             )
             search = partial(_slowly, assessed, board, most)
             yield Finding("fails", pack.id, cause, missed_by(asked, most), search, "Charge them indoors, or with less.")
+
+
+def _share_words(celsius: float) -> str:
+    return "a third of what they take from 10 °C" if celsius < FULL_FROM_C else "half of what they take up to 45 °C"
 
 
 def _slowly(assessed: Answers, board: ChargeBoard, most: float) -> Iterator[Fix]:

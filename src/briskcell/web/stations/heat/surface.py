@@ -9,7 +9,7 @@ import numpy as np
 from flask import request
 
 from briskcell.core.heat.drifts import Drift
-from briskcell.core.heat.network import AIR, CELLS, SKIN, HeatNetwork
+from briskcell.core.heat.network import AIR, CELLS, SKIN
 from briskcell.drawing.curves import numbers, plot
 from briskcell.model.parts import STATES, State
 from briskcell.model.plan import Brief
@@ -47,7 +47,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         return {"shares": ()}
     row = State.PLAY if view.plugged else State[view.state.upper()]
     shares = assessed.heat_shares[row]
-    network, found = scenarios(assessed)
+    found = scenarios(assessed)
     chosen = next((s for s in found if s.key == request.values.get("way", "")), found[0] if found else None)
     most = max((s.watts for s in shares), default=1.0)
     room = assessed.plan.brief.room_c
@@ -55,10 +55,10 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "shares": [(s, BAR * s.watts / most) for s in shares],
         "whole_w": sum(s.watts for s in shares),
         "state": view.state,
-        "rows": [_row(network, s, assessed.plan.brief) for s in found],
+        "rows": [_row(s, assessed.plan.brief) for s in found],
         "chosen": chosen.key if chosen else "",
         "ways": [(s.key, s.words) for s in found],
-        "plot": _plot(network, chosen, room) if chosen else None,
+        "plot": _plot(chosen, room) if chosen else None,
         "case_fields": CASE_FIELDS,
         "air_range": assessed.heat.air_range_c,
         "heat": assessed.heat,
@@ -66,8 +66,9 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
     }
 
 
-def _row(network: HeatNetwork, found: Scenario, brief: Brief) -> dict[str, Any]:
+def _row(found: Scenario, brief: Brief) -> dict[str, Any]:
     """One way of use: the temperatures it reaches, each with whether it holds, and what gives up first."""
+    network = found.network
     hottest = max(range(CELLS + 1, len(network.nodes)), key=lambda k: float(found.most_c[k]), default=None)
     first = found.first
     shown = [SKIN, AIR, CELLS, *([] if hottest is None else [hottest])]
@@ -84,9 +85,10 @@ def _row(network: HeatNetwork, found: Scenario, brief: Brief) -> dict[str, Any]:
     }
 
 
-def _plot(network: HeatNetwork, found: Scenario, room_c: float) -> dict[str, Any]:
+def _plot(found: Scenario, room_c: float) -> dict[str, Any]:
     """Skin, air, cells and the hottest board from a cold case on."""
-    rises = found.risen(network, MINUTES * 60.0)
+    rises = found.risen(MINUTES * 60.0)
+    network = found.network
     boards = range(CELLS + 1, len(network.nodes))
     hottest = max(boards, key=lambda k: float(found.most_c[k]), default=None)
     lines = [(SKIN, "skin of the case", "limit"), (AIR, "air inside", "quiet"), (CELLS, "cells", "demand")]
