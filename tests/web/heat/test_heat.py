@@ -11,9 +11,13 @@ SOUND, FAILING = 3, 2
 
 
 def test_a_vent_is_opened_and_degrees_and_minutes_answer(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{FAILING}/brief")
+    page.get_by_label("Warmest room", exact=True).fill("37")
+    page.get_by_label("Warmest room", exact=True).press("Enter")
+    expect(page.locator(".last")).to_contain_text("37")
     page.goto(f"{site}/builds/{FAILING}/heat")
     play = page.get_by_role("row", name="In play, on battery")
-    expect(play).to_contain_text("Skin of the case, after 1 h")
+    expect(play).to_contain_text("Skin of the case, after")
     skin = page.locator("#n-heat")
     before = skin.inner_text()
     page.get_by_label("Vents", exact=True).select_option("true")
@@ -41,7 +45,7 @@ def test_an_empty_build_and_an_odd_change_are_answered(client: FlaskClient) -> N
 
 
 def test_play_on_the_charger_that_is_not_asked_for_is_close_and_one_that_is_fails(client: FlaskClient) -> None:
-    post(client, "edit", {"path": "brief/room_c", "value": "30 °C"}, build=SOUND)
+    post(client, "edit", {"path": "brief/room_c", "value": "40 °C"}, build=SOUND)
     for asked, state in (("true", "fails"), ("false", "close")):
         post(client, "edit", {"path": "brief/play_while_charging", "value": asked}, build=SOUND)
         heat, charge = (client.get(f"/builds/{SOUND}/{s}").text for s in ("heat", "charge"))

@@ -5,6 +5,7 @@ A page draws one point of it, and steps through the others with the same numbers
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -21,10 +22,11 @@ THINNEST, LEAST_HALF = 0.8, 13.0
 
 @dataclass(frozen=True, slots=True)
 class NodeFlow:
-    """One drawn element, each array of shape (3, n_soc): volts and watts it hands on, watts lost in it, spare of its limit."""
+    """One drawn element, each array of shape (3, n_soc): volts and watts it hands on, its current, watts lost in it, and spare."""
 
     volts: Array
     watts: Array
+    current: Array
     lost: Array
     spare: Array | None = None
 
@@ -35,8 +37,8 @@ class NodeFlow:
 
     def amps(self, row: int, point: int) -> float:
         """Current handed on, 0 where nothing flows."""
-        volts = float(self.volts[row, point])
-        return float(self.watts[row, point]) / volts if volts > 0 else 0.0
+        amps = float(self.current[row, point])
+        return amps if math.isfinite(amps) else 0.0
 
 
 def flows_of(assessed: Assessment, roots: list[Node]) -> dict[str, NodeFlow]:
@@ -54,7 +56,10 @@ def flows_of(assessed: Assessment, roots: list[Node]) -> dict[str, NodeFlow]:
         for part in (*node.parts, *node.wires, *paths):
             lost = lost + assessed.op.lost_w.get(part.id, 0.0)
         last = net.position[paths[0].id] if paths else last  # a store hands on what its power path leaves of it
-        out[node.id] = NodeFlow(flow.element_v[..., last], flow.element_w[..., last], lost, spares.get(node.id))
+        own = net.position[node.parts[-1].id]
+        out[node.id] = NodeFlow(
+            flow.element_v[..., own], flow.element_w[..., last], flow.element_a[..., own], lost, spares.get(node.id)
+        )
     return out
 
 
