@@ -344,6 +344,13 @@ def small_fuse_on_the_way_in() -> Plan:
     return replaced(plan, altered(plan.chargers[0], fed_by="fuse-in"))
 
 
+def two_grounds() -> Plan:
+    plan = sanderling()
+    bank = catalogue().part("bank-5", id="bank-5")
+    lamp = catalogue().part("light", id="lamp", fed_by="bank-5", driven_by="controls")
+    return remade(plan, {"banks": (bank,), "loads": (*plan.loads, lamp)})
+
+
 def second_boost() -> Plan:
     plan = sanderling()
     second = catalogue().part("boost-5v-3a", id="second", fed_by="fuse", blocks_back=False)
@@ -502,6 +509,16 @@ BROKEN: dict[str, Broken] = {
     "socket-gives": Broken(bare_socket, SANDERLING, [edit("chargers/charger/socket", "reversible_bare")]),
     "input-limit": Broken(unheld_board, SANDERLING, [swap("usb", "usb-05"), edit("chargers/charger/limits_input", "not")]),
     "way-in": Broken(small_fuse_on_the_way_in, SANDERLING, [add("fuse-1", at="charger")]),
+    "common-return": Broken(
+        two_grounds,
+        SANDERLING,
+        [
+            add("bank-5"),
+            add("light", behind="bank-5"),
+            ("connect", {"part": "light-2", "field": "driven_by", "to": "controls"}),
+        ],
+        by_hand=True,
+    ),
     "sources-meet": Broken(
         second_boost,
         SANDERLING,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -204,3 +206,47 @@ def test_a_fuse_carries_a_short_peak_of_twice_its_rating_and_a_tenth(kind: str, 
     assert chance is not None
     assert (chance.expected > 0) == resets
     assert [c.words for c in chance.culprits] == (["The link"] if resets else [])
+
+
+def test_a_rails_capacitance_carries_what_is_short_and_little() -> None:
+    """One part peaks 0.05 A over the limit for 20 ms at a time; 0.4 V of 1,000 µF are 8 ms of that: exp(−0.4) of them last longer."""
+    boost = {
+        "id": "boost",
+        "name": "Boost",
+        "fed_by": "pack",
+        "kind": "buck_boost",
+        "output_v": 5.0,
+        "output_limit_a": 1.0,
+        "loss": {"kind": "fixed", "efficiency": 1.0},
+    }
+    load = drawing(0.5, peak=1.05, peak_share=0.1, peak_s=0.02, fed_by="boost", id="board", name="Board")
+    load["window"] = {"low_v": 4.6, "high_v": 5.5}
+    pack = {"id": "pack", "name": "Pack", "cell": flat_cell(volts=3.7, ohm=0.0)}
+
+    def told(**figures: Any) -> Any:
+        plan = plan_of(hand_plan(packs=[pack], converters=[boost | figures], loads=[load]))
+        return assess(plan).resets
+
+    bare, carried = told(), told(output_f=1000e-6)
+    assert bare.at_end == pytest.approx(0.1 / 0.02 * 3600.0)
+    assert carried.at_end == pytest.approx(bare.at_end * np.exp(-(1000e-6 * 0.4 / 0.05) / 0.02))
+    assert carried.expected == pytest.approx(bare.expected * np.exp(-0.4), rel=1e-3)
+    assert told(output_f=1.0).at_end == 0.0 or told(output_f=1.0).at_end < 1e-9
+
+
+def test_an_amplifier_takes_no_more_than_its_speaker_lets_it() -> None:
+    # 5 V in a bridge on 4 Ω: 25 / 8 = 3.125 W; on 8 Ω half of that, whatever the sheet says of its peak.
+    rail = {
+        "id": "buck",
+        "name": "Buck",
+        "fed_by": "pack",
+        "kind": "buck_boost",
+        "output_v": 5.0,
+        "loss": {"kind": "fixed", "efficiency": 1.0},
+    }
+    pack = {"id": "pack", "name": "Pack", "cell": flat_cell(volts=3.7, ohm=0.0)}
+    for ohm, watts in ((4.0, 3.0), (8.0, 25.0 / 16.0), (None, 3.0)):
+        amp = drawing(0.2, "power_w", peak=3.0, fed_by="buck", speaker_ohm=ohm)
+        op = assess(plan_of(hand_plan(packs=[pack], converters=[rail], loads=[amp]))).op
+        assert op.load_w[2, 50, 0] == pytest.approx(watts)
+        assert op.load_w[1, 50, 0] == pytest.approx(0.2)

@@ -14,10 +14,13 @@ from briskcell.core.assess import assess
 from briskcell.core.day.session import play_session
 from briskcell.core.engine.operating import operate
 from briskcell.formats.spice import nodes_of, write_circuit, write_session
-from briskcell.model.parts import STATES
+from briskcell.library import catalogue
+from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.parts import STATES, Rail
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.day.phases import read_phases
 from briskcell.services.demo import curlew, demo_plans, sanderling
+from tests.core.charge.test_supply import boosts
 from tests.faulty import FAULTS, sound
 from tests.known import drawing, flat_cell, hand_plan
 from tests.odd import odd_documents
@@ -56,6 +59,33 @@ def test_a_simulator_finds_the_same_voltages_in_twenty_random_builds() -> None:
             plan = fault(plan, rng)
         compared += sum(agrees(plan, soc, rng.choice(STATES)) > 0 for soc in (0.9, 0.5, 0.2))
     assert compared >= 48, "most random builds can be carried"
+
+
+def test_a_simulator_finds_the_same_voltages_where_two_sources_meet() -> None:
+    compared = 0
+    for one_v, two_v, diode in ((5.1, 5.1, ""), (5.1, 5.0, ""), (5.1, 5.4, "diode-schottky-3"), (5.1, 5.12, "diode-ideal-4")):
+        plan = boosts(one_v, two_v)
+        if diode:
+            link = catalogue().part(diode, id="d", fed_by="second")
+            plan = remade(plan, {"links": (*plan.links, link)})
+            plan = replaced(plan, altered(plan.by_id["rail-5"], also=("d",)))
+        compared += sum(agrees(plan, soc, state) for soc in (0.9, 0.4, 0.1) for state in STATES)
+    assert compared == 9 * (22 + 22 + 23 + 23)
+
+
+@pytest.mark.parametrize("kinds", [("diode-ideal-4", "diode-ideal-4"), ("", ""), ("diode-schottky-3", "diode-ideal-4")])
+def test_a_simulator_finds_the_same_voltages_where_two_packs_meet(kinds: tuple[str, str]) -> None:
+    plan = sanderling()
+    second = altered(plan.packs[0], id="two", name="Second pack", parallel=1)
+    links, ends = [*plan.links, altered(plan.by_id["w-pack"], id="w-two", fed_by="two")], ["fuse", "w-two"]
+    for k, kind in enumerate(kinds):
+        if kind:
+            links.append(catalogue().part(kind, id=f"d{k}", fed_by=ends[k]))
+            ends[k] = f"d{k}"
+    joint = Rail(id="joint", name="Joint", fed_by=ends[0], also=(ends[1],))
+    met = remade(plan, {"packs": (*plan.packs, second), "links": tuple(links), "rails": (joint, *plan.rails)})
+    met = replaced(met, altered(met.by_id["boost"], fed_by="joint"))
+    assert min(agrees(met, soc, state) for soc in (0.9, 0.4, 0.1) for state in STATES) >= 24
 
 
 @pytest.mark.parametrize(("kind", "series"), [("boost", 1), ("buck", 2), ("buck_boost", 1)])

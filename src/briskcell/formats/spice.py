@@ -6,6 +6,7 @@ plan. A node is a part's output; the list of nodes stands at the head.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -16,7 +17,7 @@ from briskcell.core.charge.charging import RISING
 from briskcell.core.day.session import charger_gives, state_of, warmed
 from briskcell.core.engine.converters import KIND, Losses
 from briskcell.core.engine.kernel import MOST_A, stiff_v
-from briskcell.core.engine.network import battery_paths, state_draws
+from briskcell.core.engine.network import battery_paths, most_conductance_s, state_draws
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.engine.sources import ROOM_K, StoreCurves, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
@@ -84,8 +85,8 @@ def write_circuit(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
         out.add(f"V{node} {node}e 0 {volts:.12g}", _resistor(node, f"{node}e", node, ohm))
     draws = state_draws(op.network)
     figures = [
-        tuple(float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
-        for k in range(len(op.network.loads))
+        (*(float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s)), most_conductance_s(load))
+        for k, load in enumerate(op.network.loads)
     ]
     _tree(out, op, [float(c.ocv_v[0]) for c in op.curves], lambda k, volts, least: _drawn(volts, least, figures[k]))
     out.add(".options reltol=1e-7 vntol=1e-9 abstol=1e-12 itl1=500", ".op", ".end")
@@ -139,7 +140,8 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
     def drawn(k: int, volts: str, least: float) -> str:
         terms = []
         for row, s in enumerate(STATES):
-            figures = tuple(float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
+            of_draw = (float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
+            figures = (*of_draw, most_conductance_s(op.network.loads[k]))
             terms.append(f"V(w{s})*({_drawn(volts, least, figures)})")
         return "+".join(terms)
 
@@ -313,8 +315,10 @@ def _joined(out: _Sheet, op: Operating, ohms: dict[str, float]) -> None:
 
 
 def _drawn(volts: str, least: float, figures: tuple[float, ...]) -> str:
-    power, amps, conductance = figures
-    return f"{power:.12g}/max({volts},{least:.6g})+{amps:.12g}+{volts}*{conductance:.12g}"
+    power, amps, conductance, most = figures
+    by_power = f"{power:.12g}/max({volts},{least:.6g})"
+    limited = by_power if math.isinf(most) else f"min({by_power},{volts}*{most:.12g})"
+    return f"{limited}+{amps:.12g}+{volts}*{conductance:.12g}"
 
 
 def _board(node: str, fed: str, least: float, board: Converter, loss: Losses, ohm: float) -> list[str]:

@@ -176,7 +176,8 @@ class Load(Fed):
     ``off_current_a`` is what it takes at its own volts when it is shut down and nothing cuts it off. It peaks for
     ``peak_share`` of play, ``peak_s`` at a time; a part that says neither is taken as a typical one. One that ``writes_card``
     has to be shut down before its power goes; a ``lamp`` says by its light that the volts are low. What it passes on hangs on it by
-    a link of kind ``outlet``, or by a regulator of its own; ``jack`` says at which end it is fed.
+    a link of kind ``outlet``, or by a regulator of its own; ``jack`` says at which end it is fed. An amplifier
+    whose ``speaker_ohm`` is known takes at most ``V²/2R``, bridge-tied, and less as its rail sags.
     """
 
     power_w: PowerStates | None = None
@@ -198,6 +199,7 @@ class Load(Fed):
     keeps_time: bool = False
     writes_card: bool = False
     lamp: Lamp | None = None
+    speaker_ohm: Annotated[Figure, Unit("Ω", above=0, at_most=1000)] | None = None
     jack: Jack | None = None
     body: Body | None = None
     mass_g: Grams | None = None
@@ -291,8 +293,8 @@ class Converter(Fed):
     ``switch_current_a`` is what its switch carries (boost: at the input; buck: about its output amps);
     ``output_limit_a`` a limit its sheet states at the output. Driven from outside, by another source on its rail, its output
     stands ``output_max_v``, and ``blocks_back`` says whether it keeps current out; None where nobody has said so. A ``combined``
-    board charges the store as well; one that is ``built_in`` belongs to the load that feeds it, such as what makes a board's
-    3.3 V pin.
+    board charges the store as well; ``output_f`` is the capacitance on its output, with what is soldered to its rail; one that is
+    ``built_in`` belongs to the load that feeds it, such as what makes a board's 3.3 V pin.
     """
 
     kind: Literal["boost", "buck", "buck_boost", "linear"]
@@ -311,6 +313,7 @@ class Converter(Fed):
     dropout_ohm: Ohms = Figure(low=0, likely=0, high=0, source="not counted")
     thermal_k_per_w: KelvinPerWatt | None = None
     junction_max_c: Celsius = 125.0
+    output_f: Annotated[Figure, Unit("F", at_least=0, at_most=1)] | None = None
     blocks_back: bool | None = None
     output_max_v: Volt | None = None
     off_current_a: Amps | None = None

@@ -225,6 +225,40 @@ def test_the_first_moment_of_a_part_leaves_what_the_rest_draws(peak_a: float, fa
     assert bool(found(a, "inrush")) is fails
 
 
+@pytest.mark.parametrize(("output_f", "fails"), [(None, True), (200e-6, True), (1000e-6, False)])
+def test_a_rails_capacitance_fills_what_starts_before_its_board_notices(output_f: float | None, fails: bool) -> None:
+    # 5 V on so much and 100 µF: 3.33 V of 200 µF, 4.55 V of a thousand; the other part works from 4.5 V.
+    other = drawing(0.0, rest=1.0, fed_by="boost", window={"low_v": 4.5, "high_v": 5.5})
+    start = drawing(0.0, fed_by="boost", inrush={"capacitance_f": 1e-4, "peak_a": 4.0}) | {"id": "screen"}
+    a = of(packs=cells(ohm=0.0), converters=[BOOST | {"switch_current_a": 3.0, "output_f": output_f}], loads=[other, start])
+    assert bool(found(a, "inrush")) is fails
+    (moment,) = a.first_moments
+    assert moment.lasts_s == pytest.approx(1e-4 * 5.0 / 4.0)
+    assert moment.sags_v is None if output_f is None else moment.sags_v == pytest.approx(5.0 * output_f / (output_f + 1e-4))
+
+
+@pytest.mark.parametrize(("capacitance_f", "fails"), [(1e-3, False), (2e-2, True)])
+def test_what_starts_right_on_a_pack_trips_its_protection_where_it_lasts(capacitance_f: float, fails: bool) -> None:
+    # 3.7 V behind 50 mΩ pull 74 A of the 100 the part could; 4 A trip, after five milliseconds.
+    start = drawing(0.1, fed_by="fuse", inrush={"capacitance_f": capacitance_f, "peak_a": 100.0})
+    guard = {"cutoff_cell_v": 2.6, "trip_a": 4.0, "resistance_ohm": 0.0}
+    a = of(packs=cells(protection=guard), loads=[start])
+    (moment,) = a.first_moments
+    assert moment.pulls_a == pytest.approx(3.7 / 0.05, rel=1e-3)
+    assert moment.limit_a == 4.0
+    assert bool(found(a, "inrush")) is fails
+
+
+def test_signals_between_two_stores_want_a_common_negative() -> None:
+    two = [*cells(), {"id": "two", "name": "Two", "cell": flat_cell()}]
+    back = {"id": "back", "name": "Back", "kind": "return", "fed_by": "pack", "resistance_ohm": 0.01}
+    host = drawing(0.1, fed_by="fuse") | {"id": "host"}
+    apart = drawing(0.1, fed_by="two", driven_by="host")
+    assert [f.state for f in found(of(packs=two, loads=[apart, host]), "common-return")] == ["close"]
+    assert not found(of(packs=two, links=[FUSE, back], loads=[apart | {"return_by": "back"}, host]), "common-return")
+    assert not found(of(loads=[apart | {"fed_by": "fuse"}, host]), "common-return")
+
+
 def test_a_board_that_measures_its_battery_is_fed_where_it_measures() -> None:
     gauge = drawing(0.5, fed_by="boost", measures_battery=True, window={"low_v": 2.0, "high_v": 5.5})
     f = one(of(converters=[BOOST], loads=[gauge]), "battery-measure")

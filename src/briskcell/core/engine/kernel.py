@@ -29,7 +29,7 @@ class Tree(NamedTuple):
     ``own`` has a row of coefficients for each converter, and a leading axis for variants of them, of one as a rule; each point of
     a batch says by its ``row`` which variant holds. ``LOSS`` scales all that is lost. Tables of efficiency are padded:
     ``table_size`` says how far they are filled, 0 × 0 where a converter has none. ``drop_v`` is what a branch drops at any current,
-    as a diode does.
+    as a diode does, ``most_s`` the conductance that a load's power cannot pass, as that of an amplifier behind its speaker.
     """
 
     n_stores: int
@@ -44,6 +44,7 @@ class Tree(NamedTuple):
     table_a: Array
     table: Array
     drop_v: Array
+    most_s: Array
 
 
 @compiled
@@ -123,7 +124,7 @@ def sweep(
     """
     # Names of their own: reading them out of the tuple in the loop costs more than the loop.
     n_stores, source, start, branch, order, kind, own = tree[:7]
-    table_size, table_v, table_a, table, drop_v = tree[7:]
+    table_size, table_v, table_a, table, drop_v, most_s = tree[7:]
     n, n_boards = len(source), len(order)
     n_loads = n - n_boards
     source_a, source_v = np.empty(n_stores + n_boards), np.empty(n_stores + n_boards)
@@ -140,7 +141,7 @@ def sweep(
             c = at if at < n_loads else n_loads + order[at - n_loads]
             volts = max(x[p, c], FLOOR * scale[p, c])
             if at < n_loads:
-                drawn = power[p, c] / volts + current[p, c] + volts * conductance[p, c]
+                drawn = min(power[p, c] / volts, volts * most_s[c]) + current[p, c] + volts * conductance[p, c]
             else:
                 k = c - n_loads
                 out_a = source_a[n_stores + k]

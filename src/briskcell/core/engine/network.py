@@ -14,6 +14,7 @@ References
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 from typing import cast
@@ -72,6 +73,10 @@ class Network:
     def joined_diodes(self) -> tuple[tuple[int, int], ...]:
         """Elements of diodes that end on a rail as its second source, each with that of the rail."""
         return tuple((self.position[m.other], self.position[m.rail]) for m in self.meetings if m.by_diode)
+
+    def hanging(self, converter: int) -> list[int]:
+        """The loads that a converter feeds without another between."""
+        return np.flatnonzero(self.source_of_consumer[: len(self.loads)] == len(self.stores) + converter).tolist()
 
     def path_ohm(self, store: int) -> float:
         """Resistance of the power path between a store and the console, on battery; 0 where there is none. [Ω]"""
@@ -143,6 +148,7 @@ class Network:
             table_a=at_a,
             table=values,
             drop_v=self.drop_v,
+            most_s=np.concatenate([[most_conductance_s(p) for p in self.loads], np.full(2 * len(self.meetings), np.inf)]),
         )
 
     @cached_property
@@ -299,6 +305,26 @@ def _depth(plan: Plan, converter: Converter) -> int:
         steps += isinstance(part, Converter)
         at = part.fed_by
     return steps
+
+
+def most_conductance_s(load: Load) -> float:
+    """The most that a load takes of its volts, as a conductance: of an amplifier with its speaker in a bridge, ``1/2R``.
+
+    Parameters
+    ----------
+    load : Load
+        Any load.
+
+    Returns
+    -------
+    float
+        Inf of what is no amplifier, or does not say what speaker it has. [S]
+
+    References
+    ----------
+    D. Self, Audio Power Amplifier Design, 6th ed., 2013, ch. 1: a bridge gives a sine of its supply's height, V²/2R.
+    """
+    return math.inf if load.speaker_ohm is None else 0.5 / load.speaker_ohm.likely
 
 
 def draws_of(loads: tuple[Load, ...], state: str) -> Draws:

@@ -17,6 +17,7 @@ from briskcell.core.engine.resistance import link_rating_a
 from briskcell.core.engine.solver import Flow
 from briskcell.core.engine.sources import StoreCurves
 from briskcell.core.engine.variants import Factors, Variants, likely, variants
+from briskcell.core.pack.riding import past_riding, ride_s
 from briskcell.core.pack.runtime import Runtime
 from briskcell.model.parts import Load, State
 from briskcell.model.plan import Plan
@@ -26,7 +27,8 @@ from briskcell.model.units import show
 Array = NDArray[np.float64]
 Flags = NDArray[np.bool_]
 Tied = tuple[float, tuple[int, ...]]  # the share of a game, and which parts peak as one in it
-Limit = tuple[str, str, Array]  # an element, what of it is overrun in words, and the share of it that is left, below 0 where it is
+# An element, what of it is overrun in words, the share of it that is left, below 0 where it is, and how long that is carried. [s]
+Limit = tuple[str, str, Array, Array | None]
 
 MOST_PARTS = 6  # whose peaks are combined exactly; the next larger ones are taken as always at their peak, on the safe side
 # Of the way from full to the end, the states of charge that are solved: close where resets fall, in the last tenth of play.
@@ -124,7 +126,7 @@ def counted(resets: float) -> str:
     return f"{resets:.0f}" if resets >= 10 else f"{resets:.2g}" if resets > HARDLY_ANY else "none"
 
 
-def overrun_rate(over: Flags, share: Array, seconds: Array) -> tuple[Array, Array]:
+def overrun_rate(over: Flags, share: Array, seconds: Array, lasts: Array | None = None) -> tuple[Array, Array]:
     """Share of the time in overrun, and how often an hour it begins, of independent parts that peak now and then.
 
     The frequency-and-duration method [1]_, [2]_: each part is a two-state process that peaks for a share ``p`` of the time and
@@ -139,6 +141,8 @@ def overrun_rate(over: Flags, share: Array, seconds: Array) -> tuple[Array, Arra
         Share of the time that each part peaks, below 1.
     seconds : ndarray, shape (n,)
         Typical length of one peak. [s]
+    lasts : ndarray, shape (2**n, ...), optional
+        Share of the overruns of each combination that outlast what carries them; all where not given.
 
     Returns
     -------
@@ -169,9 +173,10 @@ def overrun_rate(over: Flags, share: Array, seconds: Array) -> tuple[Array, Arra
     for k in range(n):
         other = number ^ (1 << k)
         leaves = np.where(number >> k & 1, 1.0 / seconds[k], share[k] / (seconds[k] * (1.0 - share[k])))
-        begins = ~over & over[other]
-        rate = rate + (np.where(begins, (chance * leaves)[extra], 0.0)).sum(axis=0)
-    return np.where(over, chance[extra], 0.0).sum(axis=0), rate * 3600.0
+        begins = (~over & over[other]) * (1.0 if lasts is None else lasts[other])
+        rate = rate + (begins * (chance * leaves)[extra]).sum(axis=0)
+    inside = over * (1.0 if lasts is None else lasts)
+    return (inside * chance[extra]).sum(axis=0), rate * 3600.0
 
 
 def resets(op: Operating, found: Runtime) -> Resets:
@@ -270,7 +275,7 @@ def _played(plan: Plan) -> float:
 def _meets_a_limit(op: Operating, reach: Flags) -> bool:
     """Whether anything is overrun with all parts at their peak, as it is solved already."""
     limits = _overruns(op.plan, op.curves, op.flow, op.board_limit_a)
-    return any((left[State.PEAK, reach] < 0).any() for _, _, left in limits)
+    return any((left[State.PEAK, reach] < 0).any() for _, _, left, _ in limits)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -322,7 +327,7 @@ def _ties(plan: Plan, parts: tuple[Peaking, ...]) -> list[Tied]:
     return tied or [(1.0, ())]
 
 
-def _rate_over_games(over: Flags, parts: tuple[Peaking, ...], tied: list[Tied]) -> tuple[Array, Array]:
+def _rate_over_games(over: Flags, parts: tuple[Peaking, ...], tied: list[Tied], lasts: Array | None = None) -> tuple[Array, Array]:
     """Share and rate of overrun, the mean over the games. Parts that a game ties are one process there: they peak together, as
     often and as long as the one of them that does so most; the others keep to themselves."""
     total, rate = np.zeros(over.shape[1:]), np.zeros(over.shape[1:])
@@ -334,7 +339,7 @@ def _rate_over_games(over: Flags, parts: tuple[Peaking, ...], tied: list[Tied]) 
         combined = ((number[:, None] >> np.arange(len(units)) & 1) * mask).sum(axis=1)
         shares = np.array([min(max(parts[k].share for k in unit), 0.99) for unit in units])
         seconds = np.array([max(parts[k].seconds for k in unit) for unit in units])
-        inside, begins = overrun_rate(over[combined], shares, seconds)
+        inside, begins = overrun_rate(over[combined], shares, seconds, None if lasts is None else lasts[combined])
         total, rate = total + weight * inside, rate + weight * begins
     return total, rate
 
@@ -352,9 +357,21 @@ def _rates(plan: Plan, made: Variants, peaks: _Peaks) -> tuple[Array, Array]:
         first -= 1
     size = max(1, MOST_AT_ONCE // (len(peaks.rows) * near.shape[1]))
     for some in (rows[k : k + size] for k in range(0, len(rows), size)):
-        over = _finely(_left(_limits(plan, made.only(some, first), peaks.rows))) < 0
-        share[some, first * BETWEEN :], per_hour[some, first * BETWEEN :] = _rate_over_games(over, peaks.parts, peaks.tied)
+        limits = _limits(plan, made.only(some, first), peaks.rows)
+        lasts = past_riding([left for _, _, left, _ in limits], [ride for *_, ride in limits], _shortest_s(peaks))
+        found = _rate_over_games(
+            _finely(_left(limits)) < 0, peaks.parts, peaks.tied, None if lasts is None else np.clip(_finely(lasts), 0.0, 1.0)
+        )
+        share[some, first * BETWEEN :], per_hour[some, first * BETWEEN :] = found
     return share, per_hour
+
+
+def _shortest_s(peaks: _Peaks) -> Array:
+    """The shortest peak of each combination; one second of none. [s]"""
+    number = np.arange(2 ** len(peaks.parts))
+    each = [np.where(number >> k & 1, p.seconds, np.inf) for k, p in enumerate(peaks.parts)]
+    found = np.minimum.reduce(each)
+    return np.where(np.isfinite(found), found, SECONDS)
 
 
 def _limits(plan: Plan, made: Variants, which: Flags) -> list[Limit]:
@@ -367,7 +384,7 @@ def _limits(plan: Plan, made: Variants, which: Flags) -> list[Limit]:
 
 def _left(limits: list[Limit]) -> Array:
     """The least share that is left of any limit, shape (combinations, variants, points); below 0 where one is overrun."""
-    return np.asarray(np.minimum.reduce([left for _, _, left in limits]))
+    return np.asarray(np.minimum.reduce([left for _, _, left, _ in limits]))
 
 
 def _of(asked: Array, limit: Array | float) -> Array:
@@ -387,31 +404,32 @@ def _overruns(plan: Plan, curves: Sequence[StoreCurves], flow: Flow, most_a: Seq
     out: list[Limit] = []
     for k, converter in enumerate(net.converters):
         if np.isfinite(most_a[k]).any():
-            out.append((converter.id, f"the current limit of {converter.name}", _of(flow.output_a(k), most_a[k])))
+            left = _of(flow.output_a(k), most_a[k])
+            out.append((converter.id, f"the current limit of {converter.name}", left, ride_s(flow, k, most_a[k])))
         if converter.lockout_v is not None:
             volts = flow.converter_input_v(k)
-            out.append((converter.id, f"the lock-out of {converter.name}", _above(volts, converter.lockout_v)))
+            out.append((converter.id, f"the lock-out of {converter.name}", _above(volts, converter.lockout_v), None))
     for k, load in enumerate(net.loads):
-        out.append((load.id, f"the window of {load.name}", _above(flow.loads_v[..., k], load.window.low_v)))
+        out.append((load.id, f"the window of {load.name}", _above(flow.loads_v[..., k], load.window.low_v), None))
     for k, store in enumerate(plan.stores):
         if isinstance(store, Pack):
             out += _pack_limits(store, curves[k], flow.branch_a[..., k], flow.store_v(k))
     for link in plan.links:
         rated = link_rating_a(link)
         if link.kind == "fuse" and rated is not None and link.id in net.branch:
-            out.append((link.id, f"{link.name}", _of(flow.branch_a[..., net.branch[link.id]], FUSE_TIMES * rated)))
-    out.append((plan.stores[0].id, "what the path from the pack carries", np.where(flow.collapsed, -STEEP, STEEP)))
+            out.append((link.id, f"{link.name}", _of(flow.branch_a[..., net.branch[link.id]], FUSE_TIMES * rated), None))
+    out.append((plan.stores[0].id, "what the path from the pack carries", np.where(flow.collapsed, -STEEP, STEEP), None))
     return out
 
 
 def _pack_limits(pack: Pack, curves: StoreCurves, amps: Array, volts: Array) -> list[Limit]:
     cells = pack.string_cells
     most = sum((c.peak_discharge_a or c.max_discharge_a).likely for c in cells)
-    out = [(pack.id, f"what the cells of {pack.name} give", _of(amps, most))]
+    out: list[Limit] = [(pack.id, f"what the cells of {pack.name} give", _of(amps, most), None)]
     if pack.protection is not None:
-        out.append((pack.id, f"the trip of {pack.name}'s protection", _of(amps, pack.protection.trip_a.likely)))
+        out.append((pack.id, f"the trip of {pack.name}'s protection", _of(amps, pack.protection.trip_a.likely), None))
     if curves.cutoff_is_protection:
-        out.append((pack.id, f"the cut-off of {pack.name}'s protection", _above(volts, curves.cutoff_v)))
+        out.append((pack.id, f"the cut-off of {pack.name}'s protection", _above(volts, curves.cutoff_v), None))
     return out
 
 
@@ -426,7 +444,7 @@ def _culprits(limits: list[Limit], peaks: _Peaks) -> tuple[Culprit, ...]:
             if not over[number].any() or any(t & number == t for t in taken):
                 continue
             taken.append(number)
-            element, words = next(((e, w) for e, w, o in limits if (o[number] < 0).any()), ("", ""))
+            element, words = next(((e, w) for e, w, o, _ in limits if (o[number] < 0).any()), ("", ""))
             inside = np.array([(m & number) == number for m in range(2 ** len(parts))])
             rate = float(_rate_over_games(inside, parts, peaks.tied)[1]) if chosen else 0.0
             found.append(Culprit(tuple(parts[k].load.name for k in chosen), element, words, rate))

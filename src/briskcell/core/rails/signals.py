@@ -10,6 +10,7 @@ import numpy as np
 from briskcell.core.engine.operating import Operating
 from briskcell.model.parts import Converter, Load, State
 from briskcell.model.plan import Plan
+from briskcell.model.stores import Pack
 from briskcell.model.tree import boards_above
 
 HIGH_SHARE = 0.7  # of its supply, that an input takes for a sure high: JESD8C.01
@@ -34,13 +35,20 @@ class Signal:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FirstMoment:
-    """What a part pulls as it starts, with what its board gives the others at rest, against what that board can give. [A]"""
+    """What a part pulls as it starts, with what its board or pack gives the others at rest, against what that can give. [A]
+
+    It lasts ``lasts_s``, while its capacitance fills. ``sags_v`` is what the rail falls to meanwhile, where its own capacitance
+    is known: None where not, or where nothing sags.
+    """
 
     load: Load
-    board: Converter
+    board: Converter | Pack
     pulls_a: float
     others_a: float
     limit_a: float
+    lasts_s: float
+    sags_v: float | None
+    least_v: float
 
     @property
     def asked_a(self) -> float:
@@ -48,9 +56,21 @@ class FirstMoment:
         return self.pulls_a + self.others_a
 
     @property
+    def ridden(self) -> bool:
+        """Whether it is over before anything notices: a protection board waits, a rail's capacitance carries the others."""
+        if self.asked_a <= self.limit_a:
+            return True
+        if isinstance(self.board, Pack):
+            return self.lasts_s < PROTECTION_S
+        return self.sags_v is not None and self.sags_v >= self.least_v
+
+    @property
     def held_by(self) -> str:
         """Which side limits it: the part's own start, or the board."""
         return self.load.name if self.asked_a <= self.limit_a else self.board.name
+
+
+PROTECTION_S = 0.005  # that a protection board waits on too much current at the least: 5 to 20 ms on sheets; typical
 
 
 def signals(plan: Plan) -> tuple[Signal, ...]:
@@ -83,7 +103,7 @@ def signals(plan: Plan) -> tuple[Signal, ...]:
 
 
 def first_moments(op: Operating, ends: Sequence[float]) -> tuple[FirstMoment, ...]:
-    """Every part that states its inrush, behind a board.
+    """Every part that states its inrush, behind a board or right on a pack.
 
     Parameters
     ----------
@@ -98,12 +118,54 @@ def first_moments(op: Operating, ends: Sequence[float]) -> tuple[FirstMoment, ..
         In the order of the plan.
     """
     out = []
-    for load in op.plan.loads:
-        board = next(reversed(boards_above(op.plan, load)), None)
-        if load.inrush is None or board is None:
+    for n, load in enumerate(op.network.loads):
+        if load.inrush is None:
             continue
-        k = op.network.converters.index(board)
-        limit = float(op.board_limit_a[k][State.PLAY, op.down_to(ends[op.network.store_of_converter(k)])].min())
-        others = float(np.where(op.flow.collapsed, 0.0, op.flow.output_a(k))[State.REST].max())
-        out.append(FirstMoment(load=load, board=board, pulls_a=load.inrush.peak_a.likely, others_a=others, limit_a=limit))
+        board = next(reversed(boards_above(op.plan, load)), None)
+        found = _behind_board(op, ends, load, board) if board else _on_pack(op, n, load)
+        if found is not None:
+            out.append(found)
     return tuple(out)
+
+
+def _behind_board(op: Operating, ends: Sequence[float], load: Load, board: Converter) -> FirstMoment:
+    k, filled_f, pulls = op.network.converters.index(board), _farads(load), load.inrush.peak_a.likely if load.inrush else 0.0
+    limit = float(op.board_limit_a[k][State.PLAY, op.down_to(ends[op.network.store_of_converter(k)])].min())
+    others = float(np.where(op.flow.collapsed, 0.0, op.flow.output_a(k))[State.REST].max())
+    volts, output_f = board.output_v.likely, board.output_f.likely if board.output_f else None
+    return FirstMoment(
+        load=load,
+        board=board,
+        pulls_a=pulls,
+        others_a=others,
+        limit_a=limit,
+        lasts_s=filled_f * volts / pulls if pulls > 0 else 0.0,
+        # What is on the rail shares its charge with what is empty, before the board has noticed.
+        sags_v=None if not output_f else volts * output_f / (output_f + filled_f),
+        least_v=max((p.window.low_v for p in (op.network.loads[m] for m in op.network.hanging(k)) if p is not load), default=0.0),
+    )
+
+
+def _on_pack(op: Operating, n: int, load: Load) -> FirstMoment | None:
+    store = op.network.store_of_load(n)
+    pack, curves = op.plan.stores[store], op.curves[store]
+    if not isinstance(pack, Pack) or load.inrush is None:
+        return None
+    volts = float(curves.ocv_v[0])
+    path = float(op.network.branch_of_consumer[n] @ op.network.fixed_ohm) + float(curves.fast_ohm[0])
+    pulls = min(load.inrush.peak_a.likely, volts / max(path, 1e-6))
+    most = sum((c.peak_discharge_a or c.max_discharge_a).likely for c in pack.string_cells)
+    return FirstMoment(
+        load=load,
+        board=pack,
+        pulls_a=pulls,
+        others_a=float(np.where(op.flow.collapsed, 0.0, op.flow.store_a(store))[State.REST].max()),
+        limit_a=min(most, pack.protection.trip_a.likely) if pack.protection else most,
+        lasts_s=_farads(load) * volts / pulls if pulls > 0 else 0.0,
+        sags_v=None,
+        least_v=0.0,
+    )
+
+
+def _farads(load: Load) -> float:
+    return load.inrush.capacitance_f.likely if load.inrush else 0.0

@@ -101,7 +101,9 @@ def _words(group: tuple[Node, ...]) -> str:
     node = group[0]
     if node.kind == "load":
         return str(node.parts[0].name)
-    what = str(loads[0].parts[0].name) if len(loads) == 1 else f"{len(loads)} parts" if loads else "nothing"
+    if not loads:  # a second source, or a board that feeds nothing yet
+        return str(node.parts[-1].name)
+    what = str(loads[0].parts[0].name) if len(loads) == 1 else f"{len(loads)} parts"
     return f"{what} behind {node.parts[-1].name}"
 
 

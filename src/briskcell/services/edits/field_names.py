@@ -159,6 +159,8 @@ NAMES = {
     "theta_k_per_w": "Temperature rise per watt",
     "limit_c": "Hottest it may get",
     "slows_c": "Slows down from",
+    "output_f": "Capacitance on its output",
+    "speaker_ohm": "Its speaker",
     "socket": "Its socket",
     "limits_input": "Holds its input back",
     "input_limit_a": "Takes at most from its supply",

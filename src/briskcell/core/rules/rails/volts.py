@@ -298,11 +298,13 @@ def logic_level(assessed: Answers) -> Iterator[Finding]:
 def inrush(assessed: Answers) -> Iterator[Finding]:
     """What a part pulls in its first moment does not trip what feeds it."""
     for start in assessed.first_moments:
-        if start.asked_a > start.limit_a:
+        if not start.ridden:
             cause = (
-                f"{start.load.name} pulls {show(start.pulls_a, 'A')} as it starts; with the rest {start.board.name} gives "
-                f"{show(start.limit_a, 'A')}."
+                f"{start.load.name} pulls {show(start.pulls_a, 'A')} for {show(start.lasts_s, 's')} as it starts; with the rest "
+                f"{start.board.name} gives {show(start.limit_a, 'A')}."
             )
+            if start.sags_v is not None:
+                cause += f" Its rail falls to {show(start.sags_v, 'V')}; what hangs there works from {show(start.least_v, 'V')}."
             yield Finding(
                 "fails",
                 start.load.id,
@@ -310,6 +312,41 @@ def inrush(assessed: Answers) -> Iterator[Finding]:
                 missed_by(start.asked_a, start.limit_a),
                 advice="Start the parts one after another, or limit the inrush.",
             )
+
+
+@rule(
+    "common-return",
+    station="rails",
+    shown=("rails/windows", "wiring/signals"),
+    worst="close",
+    source="A signal's current returns by the negative: without a common one its level means nothing",
+)
+def common_return(assessed: Answers) -> Iterator[Finding]:
+    """Parts that signal to each other have a common negative."""
+    plan = assessed.plan
+    for load in plan.loads:
+        driver = plan.by_id.get(load.driven_by or "")
+        if not isinstance(driver, Load):
+            continue
+        one, two = _negatives(assessed, load), _negatives(assessed, driver)
+        if not one & two:
+            cause = (
+                f"{driver.name} drives {load.name}, and they hang on two stores: nothing says that {plan.by_id[min(one)].name} and "
+                f"{plan.by_id[min(two)].name} have their negatives joined, so the signal has no way back."
+            )
+            yield Finding("close", load.id, cause, 0.3, advice="Join the two negatives by a wire, or feed both from one store.")
+
+
+def _negatives(assessed: Answers, load: Load) -> set[str]:
+    """The stores that a load's negative is joined to: its own, those that meet it on a rail, and that of its shared return."""
+    plan, net = assessed.plan, assessed.op.network
+    found = {source_of(plan, load).id}
+    if load.return_by is not None:
+        found.add(source_of(plan, plan.by_id[load.return_by]).id)
+    for met in net.meetings:
+        ends = {net.stores[net.store_of(met.main)], net.stores[net.store_of(met.other)]}
+        found |= ends if found & ends else set()
+    return found
 
 
 @rule("battery-measure", station="rails", shown=("rails/boards",), source="Boards with a gauge of their own")

@@ -33,6 +33,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
                 "start": c.off.start_soc,
                 "end": c.off.end_soc,
                 "facts": facts_of(c.board),
+                "way": next(w for w in assessed.ways_in if w.board.id == c.board.id),
                 "layout": layout_of(assessed.plan, c.board),
                 "warmth": [w for w in (*assessed.idle_warmths, *assessed.played_warmths) if w.charge is c],
             }
