@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from briskcell.core.assess import assess
+from briskcell.core.assess import Assessment, assess
+from briskcell.core.engine.variants import likely, variants
+from briskcell.core.pack import resets as pack_resets
 from briskcell.core.pack.resets import expected_resets, overrun_rate
 from briskcell.core.spread.batch import Maker
 from briskcell.core.spread.doubts import doubts, samples
@@ -250,3 +252,39 @@ def test_an_amplifier_takes_no_more_than_its_speaker_lets_it() -> None:
         op = assess(plan_of(hand_plan(packs=[pack], converters=[rail], loads=[amp]))).op
         assert op.load_w[2, 50, 0] == pytest.approx(watts)
         assert op.load_w[1, 50, 0] == pytest.approx(0.2)
+
+
+def by_monte_carlo(a: Assessment, seed: int) -> float:
+    """Resets over one pack: parts that peak by chance, played through the hours of a discharge on a grid of 1,500 states of charge."""
+    plan, rng = a.plan, np.random.default_rng(seed)
+    assert a.runtime is not None
+    peaks = pack_resets._peaks(plan, a.op.network)
+    soc = np.linspace(1.0, a.runtime.stop_soc, 1500)[None]
+    made = variants(plan, a.op.network, soc, likely(a.op.network))
+    over = pack_resets._left(pack_resets._limits(plan, made, peaks.rows))[:, 0] < 0
+    hours = np.interp(-soc[0], -a.op.soc, a.runtime.elapsed_h)
+    end_s = 3600.0 * hours[-1]
+    at, flips = [], []
+    for k, part in enumerate(peaks.parts):
+        off = part.seconds * (1 - part.share) / part.share
+        count = int(end_s / (part.seconds + off) * 1.2) + 50
+        spans = np.stack([rng.exponential(off, count), rng.exponential(part.seconds, count)], axis=1).ravel()
+        at.append(np.cumsum(spans))
+        flips.append(np.tile([1 << k, -(1 << k)], count))
+    order = np.argsort(np.concatenate(at), kind="stable")
+    when, state = np.concatenate(at)[order], np.cumsum(np.concatenate(flips)[order])
+    state, when = state[when < end_s], when[when < end_s]
+    place = np.searchsorted(3600.0 * hours, when)
+    here = over[state, np.minimum(place, 1499)]
+    before = over[np.concatenate([[0], state[:-1]]), np.minimum(place, 1499)]
+    return float(np.count_nonzero(here & ~before)) * (plan.use.play + plan.use.peak)
+
+
+@pytest.mark.parametrize("board", ["boost-5v-2a", "boost-5v-3a", "combined-5v-2", "combined-5v-1"])
+def test_resets_are_those_of_parts_that_peak_by_chance_on_a_fine_grid(board: str) -> None:
+    plan = replaced(sanderling(), catalogue().part(board, id="boost", fed_by="fuse"))
+    a = assess(plan, catalogue().stock())
+    assert a.resets is not None
+    counted = float(np.mean([by_monte_carlo(a, seed) for seed in range(24)]))
+    assert a.resets.expected > 1.0
+    assert a.resets.expected == pytest.approx(counted, rel=0.25)
