@@ -149,7 +149,7 @@ def test_a_timed_run_narrows_the_forecast_and_a_sibling_counts_less(client: Flas
     assert post(client, "log", {"unit": grey, "station": "log", "do": "run", "hours": "9h20", "end": "stop"}).status_code == 200
     page = learned(client, grey)
     assert "1 measurement of this console;" in page
-    assert "<dt>Before</dt><dd>8 h 22 to 11 h 11, likely 9 h 41</dd>" in page
+    assert "<dt>Before</dt><dd>8 h 24 to 11 h 12, likely 9 h 43</dd>" in page
     assert "Plan and measurement disagree" not in page
     assert "With what was learned" in page, "another build of the shelf has parts in common"
     other = learned(client, red)

@@ -127,11 +127,32 @@ def input_ohm(plan: Plan, board: ChargeBoard, by: Supply | None = None) -> float
     """
     supply = by or plan.by_id[board.supply]
     assert isinstance(supply, Supply)
-    total, at = supply.cable_ohm.likely + supply.own_resistance_ohm.likely, board.fed_by
+    return sum(ohm for _, ohm in way_in(plan, board, supply))
+
+
+def way_in(plan: Plan, board: ChargeBoard, supply: Supply) -> list[tuple[str, float]]:
+    """Elements from a supply's ideal source to a charge board, and their resistance.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    board : ChargeBoard
+        One of its charge boards.
+    supply : Supply
+        What feeds it.
+
+    Returns
+    -------
+    list of tuple of str and float
+        The supply with its cable first, then the links. [Ω]
+    """
+    links: list[tuple[str, float]] = []
+    at = board.fed_by
     while at is not None and isinstance(link := plan.by_id[at], Link):
-        total += link_resistance_ohm(link)
+        links.append((link.id, link_resistance_ohm(link)))
         at = link.fed_by
-    return total
+    return [(supply.id, supply.own_resistance_ohm.likely + supply.cable_ohm.likely), *reversed(links)]
 
 
 def float_v(store: Store) -> float:
@@ -268,12 +289,13 @@ class ChargePath:
             volts = ocv - own * out
         return np.where(short, out, 0.0), np.where(short, volts, 0.0)
 
-    def input_a(self, *, unheld: bool = False) -> float:
-        """The most that flows in from the supply, with the console off, in play or at its peak. [A]"""
+    def input_a(self, *, unheld: bool = False, peaks: bool = True) -> float:
+        """The most that flows in from the supply, with the console off, in play or, where asked, at its peak. [A]"""
         if isinstance(self.store, Bank):
             return self.store.charge_w.likely / max(self.source_v, 0.1)
         most = 0.0
-        for state in (None, "play", "peak") if self.layout == "power_path" else (None,):
+        states = (None, "play", "peak") if peaks else (None, "play")
+        for state in states if self.layout == "power_path" else (None,):
             _, own, console, _, _, _ = self.balance(state, unheld=unheld)
             most = max(most, float((own + (console if self.layout == "power_path" else 0.0)).max(initial=0.0)))
         return most if unheld else min(most, self.terms.supply_a)

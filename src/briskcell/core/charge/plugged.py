@@ -6,12 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from briskcell.core.charge.charging import RISING, ChargePath
+from briskcell.core.charge.charging import RISING, ChargePath, way_in
 from briskcell.core.engine.network import Draws, draws_of
 from briskcell.core.engine.operating import Operating
-from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.core.engine.solver import Flow, solve
-from briskcell.model.parts import STATES, Link, State
+from briskcell.model.parts import STATES, State
 from briskcell.model.stores import ChargeBoard, Supply
 
 
@@ -76,7 +75,7 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str | None) ->
     helps, fallen = (float(np.interp(soc, RISING, v)) for v in path.helps(state))
     on_bus = min(at["system"], path.terms.supply_a) if through else 0.0
     nodes, volts, amps = [], path.source_v, at["input"] + on_bus
-    for element, ohm in _way_in(op, board, supply):
+    for element, ohm in way_in(op.plan, board, supply):
         volts -= amps * ohm
         nodes.append(PluggedNode(element=element, voltage_v=volts, current_a=amps, loss_w=amps**2 * ohm))
     ocv_at = float(np.interp(soc, RISING, path.curves.ocv_v))
@@ -97,16 +96,6 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str | None) ->
         limit=int(held[int(np.argmin(np.abs(RISING - soc)))]),
         carried=bool(carried[int(np.argmin(np.abs(RISING - soc)))]),
     )
-
-
-def _way_in(op: Operating, board: ChargeBoard, supply: Supply) -> list[tuple[str, float]]:
-    """Elements from the supply's ideal source to the board, and their resistance."""
-    links: list[tuple[str, float]] = []
-    at = board.fed_by
-    while at is not None and isinstance(link := op.plan.by_id[at], Link):
-        links.append((link.id, link_resistance_ohm(link)))
-        at = link.fed_by
-    return [(supply.id, supply.own_resistance_ohm.likely + supply.cable_ohm.likely), *reversed(links)]
 
 
 def _console(op: Operating, board: ChargeBoard, layout: str, index: int, soc: float, state: str | None, feed_v: float) -> Flow:

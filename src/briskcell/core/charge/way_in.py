@@ -15,13 +15,15 @@ from briskcell.model.stores import ChargeBoard, Supply
 class WayIn:
     """One charge board at its supply: what it would take of a source that gives all, what it takes of this one, and the volts then.
 
-    ``input_v`` are the volts that arrive at the board while it takes the most.
+    ``steady_a`` lasts, beside the peaks of a console that it feeds. ``input_v`` are the volts that arrive at the board while it
+    takes the most.
     """
 
     board: ChargeBoard
     supply: Supply
     wanted_a: float
     taken_a: float
+    steady_a: float
     input_v: float
     links: tuple[Link, ...]
 
@@ -56,6 +58,7 @@ def ways_in(op: Operating) -> tuple[WayIn, ...]:
                 supply=supply,
                 wanted_a=path.input_a(unheld=True),
                 taken_a=amps,
+                steady_a=path.input_a(peaks=False),
                 input_v=arrives,
                 links=tuple(links),
             )
@@ -76,10 +79,9 @@ def check_way_in(ways: tuple[WayIn, ...], air_c: float) -> tuple[LinkCheck, ...]
     Returns
     -------
     tuple of LinkCheck
-        Charging lasts: a wire warms with all that flows. Warming is None for switches, fuses and plugs.
+        Charging lasts: a wire warms with all that flows but the console's peaks. Warming is None for switches, fuses and plugs.
     """
-    carried: dict[str, tuple[Link, float]] = {}
-    for way in ways:
-        for link in way.links:
-            carried[link.id] = (link, carried.get(link.id, (link, 0.0))[1] + way.taken_a)
-    return tuple(link_check(link, amps, amps, air_c) for link, amps in carried.values())
+    links = {link.id: link for way in ways for link in way.links}
+    peak = {i: sum(w.taken_a for w in ways if links[i] in w.links) for i in links}
+    steady = {i: sum(w.steady_a for w in ways if links[i] in w.links) for i in links}
+    return tuple(link_check(link, peak[i], steady[i], air_c) for i, link in links.items())

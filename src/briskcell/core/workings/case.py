@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from briskcell.core.assess import Assessment
 from briskcell.core.engine.resistance import link_section_mm2
+from briskcell.core.heat.case import AIR_OVER_SKIN, HAND_C, HAND_FILM, HOT_K_W, still_air
 from briskcell.core.pack.fit import cell_size
 from briskcell.model.parts import Link
 from briskcell.model.stores import Pack
@@ -64,10 +65,11 @@ def heat(assessed: Assessment, _rest: str) -> Working:
     size = f"{case.length_mm:.0f} × {case.width_mm:.0f} × {case.depth_mm:.0f} mm"
     return Working(
         title="Warmth of the case",
-        shown=f"{found.skin_c:.0f} °C at the skin, {found.air_c:.0f} °C inside, {found.cells_c:.0f} °C in the cells",
-        words="Every watt drawn ends as heat; the free part of the case gives it to the air. "
-        "The air inside is warmer by half as much again, and cells by what they lose themselves on top.",
-        formula="ΔT = P / (h · A · (1 − covered))",
+        shown=f"{found.skin_c:.0f} °C at the hottest place of the skin, {found.mean_skin_c:.0f} °C on its mean, "
+        f"{found.air_c:.0f} °C inside, {found.cells_c:.0f} °C in the cells",
+        words="Every watt drawn ends as heat; the free part of the case gives it to the air, what hands cover to them. Over the "
+        "hottest part the skin is warmer than on its mean. Cells take the temperature of air, wall and what lies beside them.",
+        formula="P = h · A · (1 − covered) · ΔT + h_hand · A · covered · (T − T_hand); T_skin = T + k · P_part / blown",
         inputs=(
             computed("P", "Power in play", found.watts, "W", "solved tree at half charge"),
             _set("A", "Outside of the case", size),
@@ -75,15 +77,29 @@ def heat(assessed: Assessment, _rest: str) -> Working:
             _set(
                 "h",
                 "Heat to air",
-                f"9 W/m²K{', vents' if case.vents else ''}{', fan' if case.fan else ''}",
-                "Incropera, 7th ed., ch. 9",
+                f"{still_air(found.rise_k):.1f} W/m²K{', vents' if case.vents else ''}{', fan' if case.fan else ''}",
+                "radiation and free convection, Incropera, 7th ed., ch. 9",
             ),
             Input(
-                symbol="1.5",
-                name="Rise of the air inside over that of the skin",
-                shown="1.5",
+                symbol="h hand, T hand",
+                name="What hands take of what they cover",
+                shown=f"{HAND_FILM:.0f} W/m²K over {HAND_C:.0f} °C" if assessed.plan.brief.held else "nobody holds it",
                 grade="guessed",
-                source="two films in a row; measure one closed case to know it",
+                source="a guess: blood carries it off",
+            ),
+            Input(
+                symbol="k",
+                name="Rise of the hottest place for each watt of the hottest part",
+                shown=f"{HOT_K_W[case.material]:.1f} K/W",
+                grade="guessed",
+                source="held against a finer network of a closed case",
+            ),
+            Input(
+                symbol="T air",
+                name="Air inside, by two films in a row",
+                shown=f"{AIR_OVER_SKIN:g} times the mean rise",
+                grade="guessed",
+                source="measure one closed case to know it",
             ),
             wish("T room", "Warmest room", f"{assessed.plan.brief.room_c:.0f} °C"),
         ),
@@ -106,7 +122,7 @@ def wiring(assessed: Assessment, link_id: str) -> Working | None:
     if link.length_m is not None:
         inputs.append(_set("L", "Length, one way", f"{link.length_m * 100:.0f} cm"))
     if check.rise_k is not None:
-        inputs.append(computed("ΔT", "Warming in play", check.rise_k, "K", "I²R' = h·π·d·ΔT, h 10 W/m²K"))
+        inputs.append(computed("ΔT", "Warming in play", check.rise_k, "K", "I²R' = h·π·d·ΔT, h by Churchill and Chu"))
     return Working(
         title=f"Drop over {link.name}",
         shown=show(check.drop_v, "V"),

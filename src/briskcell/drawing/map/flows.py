@@ -5,7 +5,6 @@ A page draws one point of it, and steps through the others with the same numbers
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -13,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.assess import Assessment
+from briskcell.model.parts import Fed
 
 from .layout import Node
 
@@ -22,11 +22,10 @@ THINNEST, LEAST_HALF = 0.8, 13.0
 
 @dataclass(frozen=True, slots=True)
 class NodeFlow:
-    """One drawn element, each array of shape (3, n_soc): volts and watts it hands on, its current, watts lost in it, and spare."""
+    """One drawn element, each array of shape (3, n_soc): volts and watts it hands on, watts lost in it, spare of its limit."""
 
     volts: Array
     watts: Array
-    current: Array
     lost: Array
     spare: Array | None = None
 
@@ -37,8 +36,8 @@ class NodeFlow:
 
     def amps(self, row: int, point: int) -> float:
         """Current handed on, 0 where nothing flows."""
-        amps = float(self.current[row, point])
-        return amps if math.isfinite(amps) else 0.0
+        volts = float(self.volts[row, point])
+        return float(self.watts[row, point]) / volts if volts > 0 else 0.0
 
 
 def flows_of(assessed: Assessment, roots: list[Node]) -> dict[str, NodeFlow]:
@@ -50,16 +49,16 @@ def flows_of(assessed: Assessment, roots: list[Node]) -> dict[str, NodeFlow]:
     spares = {h.element: h.spare_now for h in assessed.headrooms if h.kind not in ("cells", "protection")}
     out: dict[str, NodeFlow] = {}
     for node in (n for root in roots for n in root.walk()):
-        last = net.position[node.parts[-1].id]
+        first, last = node.parts[0], net.position[node.parts[-1].id]
+        # What a power path loses between a store and what hangs there is counted with what hangs there.
+        paths = [b for b in net.paths if isinstance(first, Fed) and b.charges == first.fed_by]
         lost = np.zeros(flow.element_w.shape[:-1])
-        paths = [b for b in net.paths if b.charges == node.parts[-1].id]
-        for part in (*node.parts, *node.wires, *paths):
+        for part in (*node.parts, *node.wires):
             lost = lost + assessed.op.lost_w.get(part.id, 0.0)
-        last = net.position[paths[0].id] if paths else last  # a store hands on what its power path leaves of it
-        own = net.position[node.parts[-1].id]
-        out[node.id] = NodeFlow(
-            flow.element_v[..., own], flow.element_w[..., last], flow.element_a[..., own], lost, spares.get(node.id)
-        )
+        for path in paths:
+            share = flow.element_a[..., last] / np.maximum(flow.branch_a[..., net.branch[path.id]], 1e-12)
+            lost = lost + assessed.op.lost_w[path.id] * np.nan_to_num(share)
+        out[node.id] = NodeFlow(flow.element_v[..., last], flow.element_w[..., last], lost, spares.get(node.id))
     return out
 
 

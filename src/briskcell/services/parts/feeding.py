@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from pydantic import ValidationError
 
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
-from briskcell.model.stores import Balancer, ChargeBoard, Trickle
-from briskcell.model.tree import feeders_of, load_feeders
+from briskcell.model.stores import Balancer, ChargeBoard, Supply, Trickle
+from briskcell.model.tree import feeders_of, load_feeders, source_of
 from briskcell.services.edits.values import Edit, checked, field_error_of
 
 WORDS = {
@@ -29,9 +31,19 @@ def ends_of(plan: Plan, part: Part) -> dict[str, tuple[Part, ...]]:
     if isinstance(part, Fed) and not isinstance(part, Load):
         below = _below(plan, part)
         outlet = isinstance(part, Link) and part.kind == "outlet"
-        kinds = (Load,) if outlet else (Store, Rail, Link, Converter, *((Load,) if isinstance(part, Converter) else ()))
+        if isinstance(source_of(plan, part), Supply):
+            kinds: tuple[Any, ...] = (Supply, Link)
+        else:
+            kinds = (Load,) if outlet else (Store, Rail, Link, Converter, *((Load,) if isinstance(part, Converter) else ()))
         feeders = (p for p in plan.parts() if isinstance(p, kinds))
-        out["fed_by"] = tuple(p for p in feeders if p.id not in below and not (isinstance(p, Link) and p.kind == "return"))
+        same = isinstance(source_of(plan, part), Supply)
+        out["fed_by"] = tuple(
+            p
+            for p in feeders
+            if p.id not in below
+            and not (isinstance(p, Link) and p.kind == "return")
+            and (not isinstance(p, Link) or isinstance(source_of(plan, p), Supply) == same)
+        )
     if isinstance(part, Rail):
         above = {p.id for p in feeders_of(plan, part)}
         own = (p for p in plan.parts() if isinstance(p, (Rail, Link, Converter)) and p.id not in above | _below(plan, part))

@@ -140,21 +140,23 @@ def _past(assessed: Answers, check: LinkCheck) -> Finding | None:
     link, rated = check.link, link_rating_a(check.link)
     if rated is None or link.kind in ("wire", "trace"):
         return None
-    if link.kind == "fuse":
+    amps = check.amps
+    if link.kind == "fuse":  # it carries short peaks of twice its rating
         rated = fuse_holds_a(rated, assessed.heat.air_c, resettable=link.resettable)
-    state = assessed.judged(float(spare_of(check.amps, rated)))
+        amps = sum(w.steady_a for w in assessed.ways_in if link in w.links)
+    state = assessed.judged(float(spare_of(amps, rated)))
     if state == "holds":
         return None
     stands = "holds" if link.kind == "fuse" else "is rated"
-    cause = f"{link.name} {stands} {show(rated, 'A')}; charging takes {show(check.amps, 'A')} through it."
-    search = partial(_stronger, assessed, check)
-    return Finding(state, link.id, cause, missed_by(check.amps, rated), search, "A stronger one, or a lower charge current.")
+    cause = f"{link.name} {stands} {show(rated, 'A')}; charging takes {show(amps, 'A')} through it."
+    search = partial(_stronger, assessed, check, amps)
+    return Finding(state, link.id, cause, missed_by(amps, rated), search, "A stronger one, or a lower charge current.")
 
 
-def _stronger(assessed: Answers, check: LinkCheck) -> Iterator[Fix]:
+def _stronger(assessed: Answers, check: LinkCheck, amps: float) -> Iterator[Fix]:
     for other in sorted(assessed.stock.links, key=lambda k: k.cost or 0.0):
         rated = link_rating_a(other)
-        if other.kind == check.link.kind and rated is not None and assessed.judged(float(spare_of(check.amps, rated))) == "holds":
+        if other.kind == check.link.kind and rated is not None and assessed.judged(float(spare_of(amps, rated))) == "holds":
             yield Fix(
                 f"{other.name} in its place", f"stands {show(rated, 'A')}.", replaced(assessed.plan, placed(check.link, other))
             )
