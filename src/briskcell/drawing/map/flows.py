@@ -56,8 +56,9 @@ def flows_of(assessed: Assessment, roots: list[Node]) -> dict[str, NodeFlow]:
         for part in (*node.parts, *node.wires):
             lost = lost + assessed.op.lost_w.get(part.id, 0.0)
         for path in paths:
-            share = flow.element_a[..., last] / np.maximum(flow.branch_a[..., net.branch[path.id]], 1e-12)
-            lost = lost + assessed.op.lost_w[path.id] * np.nan_to_num(share)
+            whole, own = flow.branch_a[..., net.branch[path.id]], flow.element_a[..., last]
+            flows = np.isfinite(whole) & (whole > 0)
+            lost = lost + assessed.op.lost_w[path.id] * np.divide(own, whole, out=np.zeros(whole.shape), where=flows)
         out[node.id] = NodeFlow(flow.element_v[..., last], flow.element_w[..., last], lost, spares.get(node.id))
     return out
 
