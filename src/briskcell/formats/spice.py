@@ -83,13 +83,13 @@ def write_circuit(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
         else:
             ohm += float(curves.slow_ohm[0])
         node = out.node[store.id]
-        out.add(f"V{node} {node}e 0 {volts:.12g}", _resistor(node, f"{node}e", node, ohm))
+        out.add(f"V{node} {node}e 0 {volts:.12g}", resistor(node, f"{node}e", node, ohm))
     draws = state_draws(op.network)
     figures = [
         (*(float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s)), most_conductance_s(load))
         for k, load in enumerate(op.network.loads)
     ]
-    _tree(out, op, [float(c.ocv_v[0]) for c in op.curves], lambda k, volts, least: _drawn(volts, least, figures[k]))
+    _tree(out, op, [float(c.ocv_v[0]) for c in op.curves], lambda k, volts, least: drawn_by(volts, least, figures[k]))
     out.add(".options reltol=1e-7 vntol=1e-9 abstol=1e-12 itl1=500", ".op", ".end")
     return "\n".join(out.lines) + "\n"
 
@@ -123,24 +123,24 @@ def write_plugged(plan: Plan, board: ChargeBoard, soc: float = 0.5, state: str =
     out.add("* From the outlet to the board", f"Vsupply outlet 0 {path.source_v:.12g}")
     at = "outlet"
     for k, (_, ohm) in enumerate(way_in(op.plan, board, supply)):
-        out.add(_resistor(f"in{k}", at, f"in{k}", ohm))
+        out.add(resistor(f"in{k}", at, f"in{k}", ohm))
         at = f"in{k}"
-    out.add(_resistor("in", at, "in", 0.0), "* The charger and the cells")
+    out.add(resistor("in", at, "in", 0.0), "* The charger and the cells")
     ocv, ohm, lead = (float(np.interp(soc, RISING, a)) for a in (path.curves.ocv_v, path.curves.steady_ohm, path.diffusion_ohm))
     t = path.terms
     amps = f"min({t.set_a:.12g},max(({t.float_v:.12g}-{ocv:.12g})/{ohm + lead:.12g},0))"
     taken = f"I(Vbat)*V(bat)/({t.efficiency:.12g}*max(V(in),0.1))" if t.switching else "I(Vbat)"
-    out.add(f"Vocv cells 0 {ocv:.12g}", _resistor("bat", "bat", "cells", ohm), "Vbat chg bat 0")
+    out.add(f"Vocv cells 0 {ocv:.12g}", resistor("bat", "bat", "cells", ohm), "Vbat chg bat 0")
     out.add(f"Bchg 0 chg I={amps}", f"Btaken in 0 I={taken}", "* The console")
     store = out.node[board.charges]
-    out.add(_resistor("path", "in", store, board.path_resistance_ohm.likely))
+    out.add(resistor("path", "in", store, board.path_resistance_ohm.likely))
     others = [s for s in plan.stores if s.id != board.charges]
     out.add(*(f"V{out.node[s.id]} {out.node[s.id]} 0 {float(op.curves[0].ocv_v[op.half]):.12g}" for s in others))
     draws = state_draws(op.network)
 
     def drawn(k: int, volts: str, least: float) -> str:
         of_draw = (float(term[row, 0, k]) for term in (draws.power_w, draws.current_a, draws.conductance_s))
-        return _drawn(volts, least, (*of_draw, most_conductance_s(op.network.loads[k])))
+        return drawn_by(volts, least, (*of_draw, most_conductance_s(op.network.loads[k])))
 
     _tree(out, op, [path.source_v] * len(plan.stores), drawn)
     out.add(".options reltol=1e-7 vntol=1e-9 abstol=1e-12 itl1=500", ".op", ".end")
@@ -186,7 +186,7 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
     for k, (other, known) in enumerate(zip(plan.stores, op.curves, strict=True)):
         if k != store:
             at = out.node[other.id]
-            out.add(f"V{at} {at}e 0 {known.ocv_v[middle]:.12g}", _resistor(at, f"{at}e", at, float(known.steady_ohm[middle])))
+            out.add(f"V{at} {at}e 0 {known.ocv_v[middle]:.12g}", resistor(at, f"{at}e", at, float(known.steady_ohm[middle])))
     for s in STATES:
         out.add(f"V{s} w{s} 0 {_steps(phases, lambda p, s=s: _share(p, s))}")  # type: ignore[misc]
     draws = state_draws(op.network)
@@ -196,7 +196,7 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
         for row, s in enumerate(STATES):
             of_draw = (float(t[row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
             figures = (*of_draw, most_conductance_s(op.network.loads[k]))
-            terms.append(f"V(w{s})*({_drawn(volts, least, figures)})")
+            terms.append(f"V(w{s})*({drawn_by(volts, least, figures)})")
         return "+".join(terms)
 
     _tree(out, op, [float(c.ocv_v[middle]) for c in op.curves], drawn)
@@ -333,17 +333,17 @@ def _tree(out: _Sheet, op: Operating, ocv: Sequence[float], drawn: Callable[[int
         node = out.node[part.id]
         if isinstance(part, Link) and part.kind == "return":
             below = "0" if part.fed_by in {s.id for s in plan.stores} | {c.id for c in plan.converters} else out.node[part.fed_by]
-            out.add(_resistor(node, node, below, ohms[part.id]))
+            out.add(resistor(node, node, below, ohms[part.id]))
         elif isinstance(part, Link) and part.kind == "diode":
-            out.add(_diode(node, feeder(part), node, part.drop_v.likely if part.drop_v else 0.0, ohms[part.id]))
+            out.add(diode(node, feeder(part), node, part.drop_v.likely if part.drop_v else 0.0, ohms[part.id]))
         else:
-            out.add(_resistor(node, feeder(part), node, ohms.get(part.id, 0.0)))
+            out.add(resistor(node, feeder(part), node, ohms.get(part.id, 0.0)))
     _joined(out, op, ohms)
     out.add("* Boards")
     for k, board in enumerate(plan.converters):
         if board.id in inside:
             fed = FLOOR * unloaded(board.fed_by)
-            out.add(*_board(out.node[board.id], feeder(board), fed, board, net.losses[k], ohms[board.id]))
+            out.add(*board_lines(out.node[board.id], feeder(board), fed, board, net.losses[k], ohms[board.id]))
     out.add("* Loads")
     for k, load in enumerate(plan.loads):
         plus, minus = feeder(load), out.node[load.return_by] if load.return_by and load.return_by in out.node else "0"
@@ -360,24 +360,24 @@ def _joined(out: _Sheet, op: Operating, ohms: dict[str, float]) -> None:
     net = op.network
     if net.paths:
         out.add("* From the cells through a power path")
-        out.add(*(_resistor(out.node[b.id], out.node[b.charges], out.node[b.id], ohms[b.id]) for b in net.paths))
+        out.add(*(resistor(out.node[b.id], out.node[b.charges], out.node[b.id], ohms[b.id]) for b in net.paths))
     for k, met in enumerate(net.meetings):
         end, rail = out.node[met.other], out.node[met.rail]
         by_itself = met.other_one_way and not met.by_diode
         out.add("* A second source of a rail")
-        out.add(_diode(f"m{k}", end, rail, 0.0, JOINED_OHM) if by_itself else _resistor(f"m{k}", end, rail, 0.0))
+        out.add(diode(f"m{k}", end, rail, 0.0, JOINED_OHM) if by_itself else resistor(f"m{k}", end, rail, 0.0))
 
 
-def _drawn(volts: str, least: float, figures: tuple[float, ...]) -> str:
+def drawn_by(volts: str, least: float, figures: tuple[float, ...]) -> str:
     power, amps, conductance, most = figures
     by_power = f"{power:.12g}/max({volts},{least:.6g})"
     limited = by_power if math.isinf(most) else f"min({by_power},{volts}*{most:.12g})"
     return f"{limited}+{amps:.12g}+{volts}*{conductance:.12g}"
 
 
-def _board(node: str, fed: str, least: float, board: Converter, loss: Losses, ohm: float) -> list[str]:
+def board_lines(node: str, fed: str, least: float, board: Converter, loss: Losses, ohm: float, ground: str = "0") -> list[str]:
     """A board: stiff volts behind its resistance at the output, and at the input the current that its losses make of it."""
-    volts, out_v, amps = f"V({fed})", f"V({node}s)", f"I(V{node}o)"
+    volts, out_v, amps = f"V({fed},{ground})", f"V({node}s,{ground})", f"I(V{node}o)"
     set_v = f"{board.output_v.likely:.12g}"
     drop, path = board.dropout_v.likely, board.dropout_ohm.likely
     stiff = {
@@ -398,10 +398,10 @@ def _board(node: str, fed: str, least: float, board: Converter, loss: Losses, oh
         efficiency = _surface(loss.table, volts, amps) if loss.table else f"{loss.efficiency:.12g}"
         taken = f"{power}/(({efficiency})*{safe})+{loss.quiescent_a:.12g}"
     return [
-        f"B{node} {node}s 0 V={stiff}",
+        f"B{node} {node}s {ground} V={stiff}",
         f"V{node}o {node}s {node}r 0",
-        _resistor(node, f"{node}r", node, ohm),
-        f"B{node}i {fed} 0 I={taken}",
+        resistor(node, f"{node}r", node, ohm),
+        f"B{node}i {fed} {ground} I={taken}",
     ]
 
 
@@ -422,9 +422,9 @@ def _table(of: str, x: Array, y: Array) -> str:
     return f"pwl(min(max({of},{x[0]:.9g}),{x[-1]:.9g}),{points})"
 
 
-def _diode(name: str, a: str, b: str, drop: float, ohm: float) -> str:
+def diode(name: str, a: str, b: str, drop: float, ohm: float) -> str:
     return f"B{name} {a} {b} I=max(V({a})-V({b})-{drop:.12g},0)/{max(ohm, NOTHING_OHM):.12g}"
 
 
-def _resistor(name: str, a: str, b: str, ohm: float) -> str:
+def resistor(name: str, a: str, b: str, ohm: float) -> str:
     return f"R{name} {a} {b} {max(ohm, NOTHING_OHM):.12g}"

@@ -31,6 +31,7 @@ from .figure import (
     Watts,
     Words,
 )
+from .terminals import Terminals
 from .units import Unit
 
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_-]{0,47}$")]
@@ -47,12 +48,16 @@ class State(IntEnum):
 
 
 class Part(Document):
-    """What every part has: an id within the plan, a name, and the library class it was taken from."""
+    """What every part has: an id within the plan, a name, and the library class it was taken from.
+
+    ``terminals`` are where one solders or plugs to it; empty where it has the usual ones of its kind.
+    """
 
     id: Id
     name: Name
     part_class: Annotated[str, StringConstraints(max_length=80)] = ""
     note: Words = ""
+    terminals: Terminals = ()
 
 
 class Body(Document):

@@ -28,7 +28,7 @@ from briskcell.core.engine.meetings import Meeting, meetings_of
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import STATES, Converter, Fed, Link, Load
 from briskcell.model.plan import Plan
-from briskcell.model.stores import ChargeBoard, Supply
+from briskcell.model.stores import Bank, ChargeBoard, Supply
 from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
@@ -248,7 +248,8 @@ def battery_paths(plan: Plan) -> tuple[ChargeBoard, ...]:
     tuple of ChargeBoard
         One of each store at most.
     """
-    known = [b for b in plan.chargers if b.battery_path_ohm is not None and layout_of(plan, b) == "power_path"]
+    boards = [b for b in plan.chargers if not isinstance(plan.by_id[b.charges], Bank)]  # a bank is a box of its own
+    known = [b for b in boards if b.battery_path_ohm is not None and layout_of(plan, b) == "power_path"]
     return tuple({b.charges: b for b in reversed(known)}.values())
 
 

@@ -1,0 +1,373 @@
+"""The circuit of a build, read from its plan: nets, and every conductor from terminal to terminal, both poles."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
+
+from briskcell.core.circuit.terminals import MINUS, terminals_of
+from briskcell.core.engine.network import battery_paths
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
+from briskcell.model.plan import Plan, Store
+from briskcell.model.stores import Balancer, Bank, ChargeBoard, Pack, Supply, Trickle
+from briskcell.model.terminals import Terminal
+from briskcell.model.tree import layout_of, source_of
+
+Pole = Literal["+", "-", "tap"]
+IN_THE_WAY = ("switch", "fuse", "plug", "jack", "path", "trace", "flat", "diode")  # links that are parts with two ends
+
+
+@dataclass(frozen=True, slots=True)
+class End:
+    """One end of a conductor: the id of a place, and the terminal of it."""
+
+    place: str
+    terminal: str
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Something with terminals: a part, the protection board of a pack, or the point where wires are joined with nothing else."""
+
+    id: str
+    name: str
+    part: Part | None
+    terminals: tuple[Terminal, ...]
+
+    def of(self, key: str) -> Terminal:
+        """The terminal of that key."""
+        return next(t for t in self.terminals if t.key == key)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Conductor:
+    """One conductor: a strand of the wire ``link``, or a short one that the plan does not name, where that is None.
+
+    ``share`` of its link's resistance lies in it: half of a wire out and back, all of a single one.
+    """
+
+    key: str
+    a: End
+    b: End
+    pole: Pole
+    link: Link | None = None
+    share: float = 1.0
+
+    @property
+    def ohm(self) -> float:
+        """Its resistance; 0 of one that the plan does not name."""
+        return 0.0 if self.link is None else self.share * link_resistance_ohm(self.link)
+
+
+@dataclass(frozen=True)
+class Circuit:
+    """Places, the nets that their terminals lie on while every conductor is counted as a net's boundary, and the conductors."""
+
+    plan: Plan
+    places: tuple[Place, ...]
+    conductors: tuple[Conductor, ...]
+
+    @cached_property
+    def by_id(self) -> dict[str, Place]:
+        """Places by their ids."""
+        return {p.id: p for p in self.places}
+
+    @cached_property
+    def nets(self) -> tuple[frozenset[End], ...]:
+        """Terminals that are joined, by conductors of any kind: what a meter would call one piece."""
+        group: dict[End, set[End]] = {}
+        for c in self.conductors:
+            whole = group.get(c.a, {c.a}) | group.get(c.b, {c.b})
+            for end in whole:
+                group[end] = whole
+        return tuple(sorted({frozenset(g) for g in group.values()}, key=lambda g: min((e.place, e.terminal) for e in g)))
+
+    def at(self, place: str) -> tuple[Conductor, ...]:
+        """The conductors that end at a place."""
+        return tuple(c for c in self.conductors if place in (c.a.place, c.b.place))
+
+    def words(self, end: End) -> str:
+        """An end in words: the place, and what is printed beside the terminal."""
+        place = self.by_id[end.place]
+        printed = place.of(end.terminal).prints
+        return f"{place.name} {printed}".strip()
+
+
+def circuit_of(plan: Plan) -> Circuit:
+    """The circuit of a plan.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+
+    Returns
+    -------
+    Circuit
+        Every part that one solders or plugs to, and what joins them.
+    """
+    made = _Maker(plan)
+    made.console()
+    made.supply_side()
+    made.beside()
+    return Circuit(plan, tuple(made.places.values()), tuple(made.conductors))
+
+
+@dataclass
+class _Maker:
+    """A circuit in the making."""
+
+    plan: Plan
+    places: dict[str, Place] = field(default_factory=dict)
+    conductors: list[Conductor] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        plan = self.plan
+        for part in plan.parts():
+            if not (isinstance(part, Rail) or (isinstance(part, Link) and part.kind not in IN_THE_WAY)):
+                self.places[part.id] = Place(part.id, part.name, part, terminals_of(plan, part))
+            if isinstance(part, Pack) and part.protection is not None:
+                self._protection(part)
+        feeding = [b for b in plan.chargers if layout_of(plan, b) == "power_path" and not isinstance(plan.by_id[b.charges], Bank)]
+        self.path_of = {b.charges: b.id for b in (*feeding, *battery_paths(plan))}
+
+    def _protection(self, pack: Pack) -> None:
+        """The protection board of a pack, between its cells and its leads."""
+        board = f"{pack.id}-protection"
+        pads = (
+            Terminal(key="cells", role="cell", polarity="+", prints="B+"),
+            Terminal(key="cells-minus", role="cell", polarity="-", prints="B−"),
+            Terminal(key="out", role="out", polarity="+", prints="P+"),
+            Terminal(key=MINUS, role="ground", polarity="-", prints="P−"),
+        )
+        self.places[board] = Place(board, f"Protection of {pack.name}", None, pads)
+        self.join(f"{pack.id}:+", End(pack.id, "out"), End(board, "cells"), "+")
+        self.join(f"{pack.id}:-", End(pack.id, MINUS), End(board, "cells-minus"), "-")
+
+    def join(self, key: str, a: End, b: End, pole: Pole, link: Link | None = None, share: float = 1.0) -> None:
+        """One conductor more."""
+        self.conductors.append(Conductor(key=key, a=a, b=b, pole=pole, link=link, share=share))
+
+    # Where current leaves a part for what it feeds, and where it comes back.
+
+    def lead(self, store: str, terminal: str) -> End:
+        """The lead of a store: of its protection board where it has one."""
+        board = f"{store}-protection"
+        return End(board if board in self.places else store, terminal)
+
+    def out(self, at: str) -> End:
+        """The terminal that what hangs on a part is joined to."""
+        part = self.plan.by_id[at]
+        if isinstance(part, Rail):
+            return self.out(part.fed_by)
+        if isinstance(part, Store):
+            return End(self.path_of[at], "out") if at in self.path_of else self.lead(at, "out")
+        if isinstance(part, Link):
+            if part.kind == "outlet":
+                return End(part.fed_by, "pass")
+            return End(at, "b") if part.kind in IN_THE_WAY else self.far_end(part, "+")
+        return End(at, "pass" if isinstance(part, Load) else "out")
+
+    def back(self, at: str) -> End:
+        """The terminal that the negative of what hangs on a part comes back to."""
+        part = self.plan.by_id[at]
+        if isinstance(part, Store):
+            return End(self.path_of[at], MINUS) if at in self.path_of else self.lead(at, MINUS)
+        if isinstance(part, (Supply, Converter, Load)):
+            return End(at, MINUS)
+        assert isinstance(part, Fed)
+        if isinstance(part, Link) and self.is_pair(part):
+            return self.far_end(part, "-")
+        return self.back(part.fed_by)
+
+    @staticmethod
+    def is_pair(link: Link) -> bool:
+        """Whether a link is a wire that has its way back in it."""
+        return link.kind == "wire" and link.conductors >= 2
+
+    def far_end(self, wire: Link, pole: Pole) -> End:
+        """Where the far end of a wire is soldered: the one terminal it leads to, else a point where several meet."""
+        found = self._only(wire, pole)
+        if found is not None:
+            return found
+        joint = f"{wire.id}-end"
+        if joint not in self.places:
+            both = (
+                Terminal(key="plus", role="contact", polarity="+", prints="+", kind="lead"),
+                Terminal(key=MINUS, role="ground", polarity="-", prints="−", kind="lead"),
+            )
+            self.places[joint] = Place(joint, f"End of {wire.name}", None, both)
+        return End(joint, "plus" if pole == "+" else MINUS)
+
+    def _only(self, wire: Link, pole: Pole) -> End | None:
+        """The one terminal at a wire's far end; None where several, or none, are."""
+        fed = self._children(wire)
+        charged = [b for b in self.plan.chargers if b.fed_by == wire.id]
+        if len(fed) + len(charged) != 1:
+            return None
+        if charged:
+            return End(charged[0].id, "in" if pole == "+" else "in-")
+        (child,) = fed
+        if pole == "+":
+            return None if isinstance(child, Link) and child.kind in ("wire", "return", "outlet") else self.into(child)
+        return self._minus_below(child)
+
+    def _minus_below(self, part: Fed) -> End | None:
+        """The one negative terminal that lies behind a part, past what has none."""
+        if isinstance(part, Converter):
+            return End(part.id, "in-")
+        if isinstance(part, Load):
+            return None if part.return_by else End(part.id, MINUS)
+        if isinstance(part, Link) and part.kind in ("wire", "return"):
+            return None
+        below = self._children(part)
+        return self._minus_below(below[0]) if len(below) == 1 else None
+
+    def _children(self, part: Part) -> list[Fed]:
+        out: list[Fed] = []
+        for child in self.plan.fed.get(part.id, ()):
+            out += self._children(child) if isinstance(child, Rail) else [child]
+        return out
+
+    def into(self, part: Part) -> End:
+        """The terminal that a part is fed at."""
+        if isinstance(part, Link):
+            return End(part.id, "a")
+        return End(part.id, "in" if isinstance(part, (Converter, ChargeBoard)) else "plus")
+
+    # The conductors.
+
+    def console(self) -> None:
+        """All that hangs on a store."""
+        for part in self.plan.parts():
+            if not isinstance(part, Fed) or isinstance(part, Rail) or self._on_supply(part):
+                continue
+            if isinstance(part, Link) and part.kind == "outlet":
+                continue
+            if isinstance(part, Link) and part.kind not in IN_THE_WAY:
+                self._wire(part)
+                continue
+            if not (isinstance(part, Converter) and part.built_in):
+                self._joined(part)
+        for rail in self.plan.rails:
+            for k, other in enumerate(rail.also):
+                self.join(f"{rail.id}:also{k}", self.out(other), self.out(rail.fed_by), "+")
+
+    def _wire(self, wire: Link) -> None:
+        if wire.kind == "return":
+            joint = End(f"{wire.id}-end", MINUS)
+            self.far_end_of_return(wire)
+            self.join(f"{wire.id}:-", joint, self.back(wire.fed_by), "-", wire)
+            return
+        pair = self.is_pair(wire) and not self._shares_return(wire)
+        self.join(f"{wire.id}:+", self.out(wire.fed_by), self.far_end(wire, "+"), "+", wire, 0.5 if pair else 1.0)
+        if self.is_pair(wire):
+            self.join(f"{wire.id}:-", self.far_end(wire, "-"), self.back(wire.fed_by), "-", wire if pair else None, 0.5)
+
+    def _shares_return(self, wire: Link) -> bool:
+        """Whether what hangs on a wire comes back by a shared return: then all of its resistance is in the way out."""
+        left: list[Part] = [wire]
+        while left:
+            for child in self.plan.fed.get(left.pop().id, ()):
+                if isinstance(child, Load) and child.return_by:
+                    return True
+                left.append(child)
+        return False
+
+    def far_end_of_return(self, wire: Link) -> None:
+        """The point where the negatives of several loads meet."""
+        joint = f"{wire.id}-end"
+        both = (Terminal(key=MINUS, role="ground", polarity="-", prints="−", kind="lead"),)
+        self.places.setdefault(joint, Place(joint, f"End of {wire.name}", None, both))
+
+    def _joined(self, part: Fed) -> None:
+        """A part joined where its wire ends, or straight to what feeds it."""
+        feeder, into = self.out(part.fed_by), self.into(part)
+        if feeder != into:
+            self.join(f"{part.id}:+", feeder, into, "+")
+        if isinstance(part, (Converter, Load)):
+            minus = End(part.id, "in-" if isinstance(part, Converter) else MINUS)
+            back = self.back(part.fed_by)
+            if isinstance(part, Load) and part.return_by:
+                back = End(f"{part.return_by}-end", MINUS)
+                self.far_end_of_return(self.plan.by_id[part.return_by])  # type: ignore[arg-type]
+            if back != minus:
+                self.join(f"{part.id}:-", minus, back, "-")
+
+    def _on_supply(self, part: Part) -> bool:
+        at = part
+        while isinstance(at, Fed):
+            at = self.plan.by_id[at.fed_by]
+        return isinstance(at, Supply)
+
+    def supply_side(self) -> None:
+        """From each supply's outlet to its charge boards, and from those to what they fill."""
+        plan = self.plan
+        for link in plan.links:
+            if self._on_supply(link):
+                if link.kind == "wire":
+                    self._wire(link)
+                else:
+                    self.join(f"{link.id}:+", self.out(link.fed_by), End(link.id, "a"), "+")
+        for board in plan.chargers:
+            at = board.fed_by or board.supply
+            store, jack = plan.by_id[board.charges], self._jack(board)
+            out, back = self.out(at), self.back(at)
+            if jack is not None:  # the plug of the charger goes into the jack, which opens its contact by that
+                self.join(f"{jack.id}:tip", out, End(jack.id, "tip"), "+")
+                self.join(f"{jack.id}:sleeve", End(jack.id, "sleeve"), back, "-")
+                out, back = End(jack.id, "tip"), End(jack.id, "sleeve")
+            self._to(f"{board.id}:in+", out, End(board.id, "in"), "+")
+            self._to(f"{board.id}:in-", End(board.id, "in-"), back, "-")
+            if isinstance(store, Bank):
+                continue
+            self.join(f"{board.id}:bat+", End(board.id, "bat"), self.lead(store.id, "out"), "+")
+            self.join(f"{board.id}:bat-", End(board.id, "bat-"), self.lead(store.id, MINUS), "-")
+            if board.balancing and isinstance(store, Pack):
+                self._taps(board.id, store, range(1, store.series))
+
+    def _jack(self, board: ChargeBoard) -> Link | None:
+        """The jack that cuts out what hangs on a board's store, where it does."""
+        if layout_of(self.plan, board) != "cut_out":
+            return None
+        jacks = (k for k in self.plan.links if k.kind == "jack" and source_of(self.plan, k).id == board.charges)
+        return next(jacks, None)
+
+    def _to(self, key: str, a: End, b: End, pole: Pole) -> None:
+        if a != b:
+            self.join(key, a, b, pole)
+
+    def beside(self) -> None:
+        """Balancers and trickle sources."""
+        for balancer in self.plan.balancers:
+            pack = self.plan.by_id[balancer.charges]
+            assert isinstance(pack, Pack)
+            self.join(f"{balancer.id}:tap0", End(balancer.id, "tap0"), End(pack.id, MINUS), "tap")
+            self._taps(balancer.id, pack, range(1, pack.series))
+            self.join(f"{balancer.id}:tap{pack.series}", End(balancer.id, f"tap{pack.series}"), End(pack.id, "out"), "tap")
+        for source in self.plan.trickles:
+            self.join(f"{source.id}:+", End(source.id, "out"), self.lead(source.charges, "out"), "+")
+            self.join(f"{source.id}:-", End(source.id, MINUS), self.lead(source.charges, MINUS), "-")
+
+    def _taps(self, board: str, pack: Pack, which: Iterable[int]) -> None:
+        for k in which:
+            self.join(f"{board}:tap{k}", End(board, f"tap{k}"), End(pack.id, f"tap{k}"), "tap")
+
+
+def is_board(part: Part) -> bool:
+    """Whether a part is a board or a store: drawn as a rectangle with pads.
+
+    Parameters
+    ----------
+    part : Part
+        Any part.
+
+    Returns
+    -------
+    bool
+        Not a link in the way.
+    """
+    return isinstance(part, (Store, ChargeBoard, Converter, Load, Supply, Balancer, Trickle))

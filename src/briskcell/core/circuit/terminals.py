@@ -1,0 +1,91 @@
+"""The terminals of every part that one solders or plugs to: its own where it states them, else the usual ones of its kind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from briskcell.core.engine.resistance import link_rating_a
+from briskcell.model.parts import Converter, Link, Load, Part
+from briskcell.model.plan import Plan
+from briskcell.model.stores import Balancer, Bank, Capacitor, ChargeBoard, Pack, Supply, Trickle
+from briskcell.model.terminals import Terminal
+from briskcell.model.tree import layout_of
+
+MINUS = "gnd"  # what the negative of most parts is called here
+
+
+def terminals_of(plan: Plan, part: Part) -> tuple[Terminal, ...]:
+    """The terminals of a part.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build: what a charge board is joined to depends on what it charges.
+    part : Part
+        Any part but a wire and a rail, which have ends and no terminals.
+
+    Returns
+    -------
+    tuple of Terminal
+        Its own where it states them; else the usual ones of its kind, where nobody knows where on its body they are.
+    """
+    return part.terminals or tuple(_usual(plan, part))
+
+
+def _pair(key: str, role: str, prints: tuple[str, str], kind: str, stands_a: float | None = None) -> Iterator[Terminal]:
+    """A positive and its negative."""
+    minus = MINUS if key in ("out", "") else f"{key}-"
+    yield Terminal(key=key or "plus", role=role, polarity="+", prints=prints[0], kind=kind, stands_a=stands_a)
+    yield Terminal(key=minus, role="ground", polarity="-", prints=prints[1], kind=kind, stands_a=stands_a)
+
+
+def _usual(plan: Plan, part: Part) -> Iterator[Terminal]:
+    if isinstance(part, Supply):
+        yield from _pair("out", "out", ("5V" if part.voltage_v.likely < 6 else "+", "GND"), "socket", part.current_limit_a.likely)
+    elif isinstance(part, ChargeBoard):
+        yield from _charge_board(plan, part)
+    elif isinstance(part, Converter):
+        yield from _pair("in", "supply_in", ("IN+", "IN-"), "pad")
+        limit = part.output_limit_a.likely if part.output_limit_a else None
+        yield from _pair("out", "rail", ("OUT+", "OUT-"), "pad", limit)
+    elif isinstance(part, (Pack, Capacitor, Bank)):
+        kind = "socket" if isinstance(part, Bank) else "lead"
+        yield from _pair("out", "out", ("+", "-"), kind)
+        for k in range(1, part.series) if isinstance(part, Pack) else ():
+            yield Terminal(key=f"tap{k}", role="sense", prints=f"B{k}", kind="lead")
+    elif isinstance(part, Balancer):
+        series = getattr(plan.by_id[part.charges], "series", 1)
+        for k in range(series + 1):
+            yield Terminal(key=f"tap{k}", role="sense", prints=f"B{k}", kind="pad")
+    elif isinstance(part, Trickle):
+        yield from _pair("out", "out", ("+", "-"), "lead")
+    elif isinstance(part, Link):
+        yield from _contacts(part)
+    elif isinstance(part, Load):
+        yield from _pair("", "supply_in", ("+", "-"), "socket" if part.jack and not part.jack.bypassed else "pad")
+        if any(isinstance(p, (Link, Converter)) for p in plan.fed.get(part.id, ())):
+            yield Terminal(key="pass", role="rail", polarity="+", prints="5V", kind="pin")
+
+
+def _charge_board(plan: Plan, board: ChargeBoard) -> Iterator[Terminal]:
+    kind = "pad" if board.socket in (None, "barrel") else "socket"
+    yield from _pair("in", "supply_in", ("IN+", "IN-"), kind)
+    yield from _pair("bat", "cell", ("B+", "B-"), "pad", board.battery_path_a.likely if board.battery_path_a else None)
+    if layout_of(plan, board) == "power_path":
+        yield from _pair("out", "out", ("OUT+", "OUT-"), "pad", board.battery_path_a.likely if board.battery_path_a else None)
+    pack = plan.by_id[board.charges]
+    if board.balancing and isinstance(pack, Pack):
+        for k in range(1, pack.series):
+            yield Terminal(key=f"tap{k}", role="sense", prints=f"B{k}", kind="pad")
+
+
+def _contacts(link: Link) -> Iterator[Terminal]:
+    """The two ends of what lies in the way; a jack that cuts out takes the charger's plug as well."""
+    stands = link_rating_a(link)
+    kind = {"plug": "spring", "fuse": "spring", "jack": "socket", "flat": "spring"}.get(link.kind, "lead")
+    prints = ("A", "K") if link.kind == "diode" else ("1", "2")
+    yield Terminal(key="a", role="contact", polarity="+", prints=prints[0], kind=kind, stands_a=stands)
+    yield Terminal(key="b", role="contact", polarity="+", prints=prints[1], kind=kind, stands_a=stands)
+    if link.kind == "jack":
+        yield Terminal(key="tip", role="supply_in", polarity="+", prints="tip", kind=kind, stands_a=stands)
+        yield Terminal(key="sleeve", role="ground", polarity="-", prints="sleeve", kind=kind, stands_a=stands)

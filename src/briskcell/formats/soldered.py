@@ -1,0 +1,203 @@
+"""The circuit that is soldered, for others: for an open simulator, terminal by terminal, and as a netlist that KiCad reads."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+from briskcell.core.circuit.circuit import Circuit, End, Place, circuit_of
+from briskcell.core.engine.converters import KIND
+from briskcell.core.engine.kernel import MOST_A, stiff_v
+from briskcell.core.engine.network import battery_paths, most_conductance_s, state_draws
+from briskcell.core.engine.operating import Operating, operate
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.formats.spice import FLOOR, NOTHING_OHM, board_lines, diode, drawn_by, resistor
+from briskcell.model.parts import STATES, Converter, Fed, Link, Load, Rail, State
+from briskcell.model.plan import Plan, Store
+from briskcell.model.stores import ChargeBoard, Supply
+from briskcell.model.tree import source_of
+
+NOWHERE_OHM = 1e9  # that ties what floats to the reference, for a simulator
+
+
+def write_soldered(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
+    """The build from its terminals and conductors, at one state of charge and load, on battery.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    soc : float
+        State of charge of every store.
+    state : str
+        ``rest``, ``play`` or ``peak``; a peak rides on the polarisation of play.
+
+    Returns
+    -------
+    str
+        A netlist that ends with ``.op``; the head names the node of each terminal.
+    """
+    circuit, op = circuit_of(plan), operate(plan, np.array([soc]))
+    node = nodes_of_terminals(circuit)
+    out = [f"Brisk Cell, {_plain(plan.name)}, as it is soldered: {soc:.0%} charge, {state}", "* Node, terminal:"]
+    out += [f"* {n} {_plain(circuit.words(end))}" for end, n in node.items()]
+    for k, c in enumerate(circuit.conductors):
+        out.append(resistor(f"w{k}", node[c.a], node[c.b], c.ohm))
+    first = {End(plan.stores[0].id, "gnd")} if plan.stores else set()
+    out += [f"Rf{k} {n} 0 {NOTHING_OHM if end in first else NOWHERE_OHM:g}" for k, (end, n) in enumerate(node.items())]
+    inside = _Inside(op, node, STATES.index(state))
+    for place in circuit.places:
+        out += inside.of(place)
+        out += inside.guessed(place)
+    out += [".options reltol=1e-7 vntol=1e-9 abstol=1e-12 itl1=500", ".op", ".end"]
+    return "\n".join(out) + "\n"
+
+
+def nodes_of_terminals(circuit: Circuit) -> dict[End, str]:
+    """The node of each terminal.
+
+    Parameters
+    ----------
+    circuit : Circuit
+        The circuit.
+
+    Returns
+    -------
+    dict of End to str
+        In the order of the places.
+    """
+    ends = [End(p.id, t.key) for p in circuit.places for t in p.terminals]
+    return {end: f"t{k}" for k, end in enumerate(ends)}
+
+
+class _Inside:
+    """What lies between the terminals of a place, as far as current flows in it on battery."""
+
+    def __init__(self, op: Operating, node: dict[End, str], row: int) -> None:
+        self.op, self.node, self.row, self.plan = op, node, row, op.plan
+        self.paths = {b.id for b in battery_paths(op.plan)}
+
+    def of(self, place: Place) -> list[str]:
+        part, at = place.part, self.node
+
+        def n(key: str) -> str:
+            return at[End(place.id, key)]
+
+        if part is None:  # a protection board's own resistance is counted in its pack
+            keys = {t.key for t in place.terminals}
+            joined = (("cells", "out"), ("cells-minus", "gnd")) if "cells" in keys else ()
+            return [resistor(f"i{n(a)}", n(a), n(b), 0.0) for a, b in joined]
+        if isinstance(part, Store):
+            return self._store(part, n("out"), n("gnd"))
+        if isinstance(part, ChargeBoard):
+            return self._charge_board(part, place)
+        if isinstance(part, Converter):
+            k, fed = self.op.network.converters.index(part), n("in")
+            ohm = float(self.op.network.fixed_ohm[self.op.network.branch[part.id]])
+            least = FLOOR * self._unloaded(part.fed_by)
+            lines = board_lines(n("out"), fed, least, part, self.op.network.losses[k], ohm, n("gnd"))
+            return [*lines, resistor(f"i{n('in-')}", n("in-"), n("gnd"), 0.0)]
+        if isinstance(part, Load):
+            return self._load(part, n("plus"), n("gnd"), [n(t.key) for t in place.terminals if t.key == "pass"])
+        if isinstance(part, Link):
+            if part.kind == "diode":
+                drop = part.drop_v.likely if part.drop_v else 0.0
+                return [diode(n("a"), n("a"), n("b"), drop, link_resistance_ohm(part))]
+            return [resistor(f"i{n('a')}", n("a"), n("b"), link_resistance_ohm(part))]
+        return []
+
+    def guessed(self, place: Place) -> list[str]:
+        """Where a simulator begins: at the volts of the unloaded build, from which it comes to the upper of two solutions."""
+        part = place.part
+        known: dict[str, float] = {}
+        if isinstance(part, Store):
+            known = {"out": self._unloaded(part.id)}
+        elif isinstance(part, ChargeBoard):
+            known = dict.fromkeys(("bat", "out"), self._unloaded(part.charges))
+        elif isinstance(part, Converter):
+            known = {"in": self._unloaded(part.fed_by), "out": self._unloaded(part.id)}
+        elif isinstance(part, Load):
+            known = dict.fromkeys(("plus", "pass"), self._unloaded(part.fed_by))
+        elif isinstance(part, Link) and not isinstance(source_of(self.plan, part), Supply):
+            known = dict.fromkeys(("a", "b"), self._unloaded(part.fed_by))
+        elif part is None and place.id.endswith("-protection"):
+            known = dict.fromkeys(("cells", "out"), self._unloaded(place.id.removesuffix("-protection")))
+        keys = {t.key for t in place.terminals}
+        return [f".nodeset V({self.node[End(place.id, k)]})={v:.6g}" for k, v in known.items() if k in keys]
+
+    def _store(self, store: Store, plus: str, minus: str) -> list[str]:
+        k = self.op.plan.stores.index(store)
+        curves = self.op.curves[k]
+        ohm, volts = float(curves.fast_ohm[0]), float(curves.ocv_v[0])
+        if self.row == State.PEAK:
+            volts -= float(curves.slow_ohm[0]) * min(float(self.op.flow.branch_a[State.PLAY, 0, k]), MOST_A)
+        else:
+            ohm += float(curves.slow_ohm[0])
+        return [f"V{plus} {plus}e {minus} {volts:.12g}", resistor(f"i{plus}", f"{plus}e", plus, ohm)]
+
+    def _charge_board(self, board: ChargeBoard, place: Place) -> list[str]:
+        n = {t.key: self.node[End(place.id, t.key)] for t in place.terminals}
+        lines = [resistor(f"i{n['in-']}", n["in-"], n["bat-"], 0.0)]
+        if "out" in n:
+            ohm = board.battery_path_ohm.likely if board.id in self.paths and board.battery_path_ohm else 0.0
+            lines += [resistor(f"i{n['out']}", n["bat"], n["out"], ohm), resistor(f"i{n['gnd']}", n["bat-"], n["gnd"], 0.0)]
+        return lines
+
+    def _load(self, load: Load, plus: str, minus: str, passes: list[str]) -> list[str]:
+        k, draws = self.op.network.loads.index(load), state_draws(self.op.network)
+        of_draw = (float(t[self.row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
+        least = FLOOR * self._unloaded(load.fed_by)
+        amps = drawn_by(f"V({plus},{minus})", least, (*of_draw, most_conductance_s(load)))
+        return [f"B{plus} {plus} {minus} I={amps}", *(resistor(f"i{p}", plus, p, 0.0) for p in passes)]
+
+    def _unloaded(self, at: str) -> float:
+        """Volts at a part's output while nothing draws: what a simulator's first guesses are kept above."""
+        part = self.plan.by_id[at]
+        if isinstance(part, Store):
+            return float(self.op.curves[self.plan.stores.index(part)].ocv_v[0])
+        if isinstance(part, Converter):
+            fed = self._unloaded(part.fed_by)
+            return float(stiff_v(KIND[part.kind], part.output_v.likely, part.dropout_v.likely, 0.0, fed, 0.0))
+        if isinstance(part, Rail) and part.also:
+            return max(self._unloaded(e) for e in (part.fed_by, *part.also))
+        assert isinstance(part, Fed)
+        return self._unloaded(part.fed_by)
+
+
+def write_kicad(circuit: Circuit) -> str:
+    """The circuit as a netlist in the s-expressions that KiCad's board editor reads.
+
+    Parameters
+    ----------
+    circuit : Circuit
+        The circuit.
+
+    Returns
+    -------
+    str
+        Components, and nets with the pads that lie on them.
+    """
+    number = {p.id: f"J{k + 1}" for k, p in enumerate(circuit.places)}
+    out = ['(export (version "E")', f'  (design (source {_quoted(circuit.plan.name)}) (tool "Brisk Cell"))', "  (components"]
+    for place in circuit.places:
+        out.append(f'    (comp (ref {_quoted(number[place.id])}) (value {_quoted(place.name)}) (footprint ""))')
+    out += ["  )", "  (nets"]
+    for code, net in enumerate(circuit.nets, start=1):
+        ends = sorted(net, key=lambda e: (e.place, e.terminal))
+        name = f"{circuit.words(ends[0])}"
+        out.append(f"    (net (code {_quoted(str(code))}) (name {_quoted(name)})")
+        for end in ends:
+            pad = circuit.by_id[end.place].of(end.terminal)
+            where = f"(ref {_quoted(number[end.place])}) (pin {_quoted(pad.key)})"
+            out.append(f"      (node {where} (pinfunction {_quoted(pad.prints)}))")
+        out.append("    )")
+    return "\n".join([*out, "  )", ")"]) + "\n"
+
+
+def _quoted(text: str) -> str:
+    return '"' + re.sub(r'[\\"\r\n]', " ", text) + '"'
+
+
+def _plain(text: str) -> str:
+    return "".join(c if " " <= c <= "~" else "?" for c in text)
