@@ -13,6 +13,7 @@ from briskcell.core.charge.charging import Charge, charge
 from briskcell.core.charge.trickle import TrickleFill, starting_v, trickle_fills
 from briskcell.core.charge.warmth import ChargeWarmth, charge_warmth
 from briskcell.core.charge.way_in import WayIn, check_way_in, ways_in
+from briskcell.core.circuit.circuit import Circuit, circuit_of
 from briskcell.core.day.course import DayCourse, live_through, phases_of
 from briskcell.core.day.session import Course
 from briskcell.core.draw.consumption import DrawReport, draw_report
@@ -126,6 +127,7 @@ ANSWERS = (
     "heat_shares",
     "leads",
     "lead_touches",
+    "circuit",
     "pieces",
     "to_buy",
     "colours",
@@ -577,9 +579,14 @@ class Answers:
         return lead_touches(self.op)
 
     @cached_property
+    def circuit(self) -> Circuit:
+        """The circuit that is soldered."""
+        return circuit_of(self.plan)
+
+    @cached_property
     def pieces(self) -> tuple[Piece, ...]:
         """Every piece of wire to cut."""
-        return pieces(self.plan)
+        return pieces(self.circuit)
 
     @cached_property
     def to_buy(self) -> dict[tuple[str, Colour], float]:

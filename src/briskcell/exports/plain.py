@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 from briskcell.core.day.course import DayCourse, phases_of
-from briskcell.formats import gauge, spice, tables_csv
+from briskcell.formats import gauge, soldered, spice, tables_csv
 from briskcell.formats.assessment_json import assessment_document
 from briskcell.formats.parts_csv import write_parts
 from briskcell.formats.plan_json import write_plan
@@ -25,6 +25,12 @@ def _circuit(given: Given, wanted: Wanted) -> str:
     if not given.plan.stores:
         raise FigureError("circuit", "Nothing feeds this build, so it is no circuit yet.", fix="Add a pack.")
     return spice.write_circuit(given.plan, wanted.soc, wanted.state)
+
+
+def _soldered(given: Given, wanted: Wanted) -> str:
+    if not given.plan.stores:
+        raise FigureError("circuit", "Nothing feeds this build, so it is no circuit yet.", fix="Add a pack.")
+    return soldered.write_soldered(given.plan, wanted.soc, wanted.state)
 
 
 def _first_day(given: Given) -> DayCourse:
@@ -75,6 +81,15 @@ PLAIN = (
         lambda g, _: tables_csv.write_day(_first_day(g)),
     ),
     Form("circuit", "Circuit", "the tree at one charge and load, for a SPICE simulator", ".cir", TEXT, _circuit),
+    Form("soldered", "Circuit as soldered", "terminal by terminal, both poles, for a SPICE simulator", ".cir", TEXT, _soldered),
+    Form(
+        "netlist",
+        "Netlist",
+        "every terminal and what it is joined to, for a board editor such as KiCad",
+        ".net",
+        TEXT,
+        lambda g, _: soldered.write_kicad(g.assessed.circuit),
+    ),
     Form("session", "Circuit in time", "the first day that is planned, for a SPICE simulator", ".cir", TEXT, _session),
     Form(
         "gauge-csv",

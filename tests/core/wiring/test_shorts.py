@@ -10,6 +10,7 @@ import pytest
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.moves.fusing import fused_branches
 from briskcell.core.rules.registry import Finding
+from briskcell.core.circuit.circuit import circuit_of
 from briskcell.core.wiring.conductors import carried_a, melting_time_s, short_temperature_c
 from briskcell.core.wiring.cutting import colour_of, pieces, to_buy
 from briskcell.core.wiring.shorts import ShortCheck
@@ -196,7 +197,7 @@ def test_the_finder_proposes_nothing_that_a_short_would_burn() -> None:
 
 def test_every_strand_is_cut_and_a_tenth_more_is_bought() -> None:
     plan = sanderling()
-    cut_all = pieces(plan)
+    cut_all = pieces(circuit_of(plan))
     cut = [p for p in cut_all if p.link.id == "w-screen"]
     assert [(p.colour, p.length_m, p.near, p.far) for p in cut] == [
         ("orange", 0.14, "5 V rail", "Screen 4.3 in with backlight"),

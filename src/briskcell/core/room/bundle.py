@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 from briskcell.core.engine.resistance import link_section_mm2
+from briskcell.core.circuit.circuit import circuit_of
 from briskcell.core.wiring.cutting import pieces
 from briskcell.model.plan import Plan
 
@@ -37,7 +38,7 @@ def bundle(plan: Plan) -> Bundle | None:
     Bundle or None
         None where no wire has a length and a gauge.
     """
-    found = [(p.length_m, _outer_mm2(section)) for p in pieces(plan) if (section := link_section_mm2(p.link)) > 0]
+    found = [(p.length_m, _outer_mm2(section)) for p in pieces(circuit_of(plan)) if (section := link_section_mm2(p.link)) > 0]
     if not found:
         return None
     across = 2.0 * math.sqrt(sum(area for _, area in found) / FILL / math.pi)

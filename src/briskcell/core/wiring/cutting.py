@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from briskcell.core.circuit.circuit import Circuit
 from briskcell.model.parts import Colour, Converter, Link
 from briskcell.model.plan import Plan
-from briskcell.model.tree import feeders_of, source_of
+from briskcell.model.tree import feeders_of
 
 SPARE = 1.1  # a tenth more than the pieces, for what is cut wrong
 PLUS: tuple[Colour, ...] = ("red", "orange", "yellow", "violet", "blue", "white")  # of the store, then rail by rail
@@ -48,32 +49,30 @@ def colour_of(plan: Plan, link: Link) -> Colour:
     return PLUS[0] if board is None else PLUS[min(plan.converters.index(board) + 1, len(PLUS) - 1)]
 
 
-def pieces(plan: Plan) -> tuple[Piece, ...]:
-    """Every piece of wire to cut, one for each conductor of a wire: the way out in its colour, the way back in black.
+def pieces(circuit: Circuit) -> tuple[Piece, ...]:
+    """Every piece of wire to cut, one for each strand: the way out in its colour, the way back in black.
 
     Parameters
     ----------
-    plan : Plan
-        The build.
+    circuit : Circuit
+        The circuit of a build.
 
     Returns
     -------
     tuple of Piece
-        Of wires and returns that have a length, in the order of the plan.
+        Of wires and returns that have a length, in the order of the plan; both ends by the terminals they are soldered to.
     """
     out = []
-    for link in plan.links:
-        if link.kind not in ("wire", "return") or link.length_m is None:
+    for wire in circuit.plan.links:
+        if wire.kind not in ("wire", "return") or wire.length_m is None:
             continue
-        near = plan.by_id[link.fed_by].name if link.kind == "wire" else source_of(plan, link).name
-        fed = plan.fed.get(link.id, ())
-        far = fed[0].name if len(fed) == 1 else f"{len(fed)} parts" if fed else "free end"
-        if link.kind == "return":
-            back = [p.name for p in plan.loads if p.return_by == link.id]
-            far = ", ".join(back[:2]) + (" and others" if len(back) > 2 else "") or "free end"
-        for k in range(link.conductors if link.kind == "wire" else 1):
-            colour = colour_of(plan, link) if k % 2 == 0 else MINUS
-            out.append(Piece(link=link, colour=colour, length_m=link.length_m, near=near, far=far))
+        strands = [c for c in circuit.conductors if c.link is wire or c.key in (f"{wire.id}:+", f"{wire.id}:-")]
+        for n in range(wire.conductors if wire.kind == "wire" else 1):
+            strand = strands[min(n % 2, len(strands) - 1)]  # of four conductors two lie side by side
+            near, far = (strand.a, strand.b) if strand.pole == "+" else (strand.b, strand.a)
+            colour = colour_of(circuit.plan, wire) if strand.pole == "+" else MINUS
+            ends = (circuit.words(near), circuit.words(far))
+            out.append(Piece(link=wire, colour=colour, length_m=wire.length_m, near=ends[0], far=ends[1]))
     return tuple(out)
 
 

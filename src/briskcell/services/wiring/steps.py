@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
+from briskcell.core.circuit.circuit import Conductor
 from briskcell.core.wiring.order import LAST, Joint
+from briskcell.model.parts import Link
 from briskcell.model.units import show
 
 from .joints import made, next_joint
@@ -22,6 +25,7 @@ class BuildStep:
     how: str
     reading: str
     live: str
+    lines: tuple[str, ...]
     done: bool
     due: bool
     open: bool
@@ -36,12 +40,41 @@ def steps_of(assessed: Assessment) -> tuple[BuildStep, ...]:
             j,
             n + 1,
             *_words(assessed, j),
+            lines=tuple(_lines(assessed, j)),
             done=j.key in done,
             due=j is due or (due is not None and j.key == due.key),
             open=set(j.after) <= done,
         )
         for n, j in enumerate(assessed.joints)
     )
+
+
+def _lines(assessed: Assessment, joint: Joint) -> Iterator[str]:
+    """What is soldered at a joint, a line for each end: the strand, and the terminal it goes to."""
+    circuit, part = assessed.circuit, assessed.plan.by_id[joint.part]
+    if joint.key == LAST:
+        return
+    wire = isinstance(part, Link) and part.kind in ("wire", "return")
+    for c in circuit.conductors:
+        own = c.key.rpartition(":")[0] == part.id
+        if wire and own:
+            yield f"{_strand(assessed, c)} to {circuit.words(c.a if c.pole == '+' else c.b)}"
+        elif not wire and part.id in (c.a.place, c.b.place):
+            here, there = (c.a, c.b) if c.a.place == part.id else (c.b, c.a)
+            strand = _strand(assessed, c)
+            if c.link is not None and assessed.plan.by_id.get(getattr(part, "fed_by", "")) is c.link:
+                yield f"{strand} to {circuit.words(here)}"
+            elif own:
+                yield f"{circuit.words(here)} to {circuit.words(there)}, {strand}"
+
+
+def _strand(assessed: Assessment, c: Conductor) -> str:
+    """One strand in words: colour, gauge, length; a short one where the plan names none."""
+    if c.link is None:
+        return "balance lead" if c.pole == "tap" else "a short wire that the plan does not name"
+    colour = assessed.colours[c.link.id] if c.pole == "+" else "black"
+    gauge = f"{c.link.awg:g} AWG" if c.link.awg is not None else "wire"
+    return f"{colour} {gauge}" + (f", {show(c.link.length_m, 'm')}," if c.link.length_m else "")
 
 
 def _touched(assessed: Assessment) -> str:
