@@ -15,6 +15,7 @@ from .room.stack import stack
 from .shapes import Drawing
 from .stations import OWN
 from .wiring.harness import harness
+from .wiring.soldered import soldered
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +41,7 @@ DRAWINGS = (
     Drawn("map", "Map", _map, "Nothing is connected yet, so there is no map."),
     Drawn("bay", "Bay", _bay, "Nobody has measured the bay yet."),
     Drawn("harness", "Harness", lambda a, _soc, _state: harness(a), "There is no wire to draw yet."),
+    Drawn("soldered", "Circuit", lambda a, _soc, _state: soldered(a), "Nothing is joined yet."),
     Drawn("stack", "Stack", lambda a, _soc, _state: stack(a), "No part of this build has a size yet."),
     Drawn("face", "Face", lambda a, _soc, _state: face(a), "Nothing is laid in the case yet."),
 )

@@ -8,9 +8,9 @@ from typing import Any
 import pytest
 
 from briskcell.core.assess import Assessment, assess
+from briskcell.core.circuit.circuit import circuit_of
 from briskcell.core.moves.fusing import fused_branches
 from briskcell.core.rules.registry import Finding
-from briskcell.core.circuit.circuit import circuit_of
 from briskcell.core.wiring.conductors import carried_a, melting_time_s, short_temperature_c
 from briskcell.core.wiring.cutting import colour_of, pieces, to_buy
 from briskcell.core.wiring.shorts import ShortCheck

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from briskcell.core.engine.resistance import link_section_mm2
 from briskcell.core.circuit.circuit import circuit_of
+from briskcell.core.engine.resistance import link_section_mm2
 from briskcell.core.wiring.cutting import pieces
 from briskcell.model.plan import Plan
 

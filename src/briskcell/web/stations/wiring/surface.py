@@ -8,6 +8,7 @@ from flask import request
 
 from briskcell.core.wiring.harness import LinkCheck
 from briskcell.drawing.wiring.harness import harness
+from briskcell.drawing.wiring.soldered import soldered
 from briskcell.model.parts import Colour, Link, State
 from briskcell.model.plan import Plan
 from briskcell.services.builds import Opened
@@ -19,6 +20,7 @@ from briskcell.web.view import View
 
 SECTIONS = (
     Section("h-harness", "Harness"),
+    Section("h-soldered", "Circuit"),
     Section("h-conductors", "Conductors"),
     Section("h-gauges", "Gauges"),
     Section("h-shorts", "Fuses and shorts"),
@@ -42,6 +44,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
     wires = [c for c in assessed.links if c.link.kind in ("wire", "return")]
     return {
         "harness": harness(assessed, view.drawn, view.slip.removeprefix("part:"), show),
+        "soldered": soldered(assessed, view.slip.removeprefix("part:"), show),
         "wires": [(c, assessed.colours[c.link.id], plan.by_id[c.link.fed_by].name, _far(plan, c.link)) for c in wires],
         "colours": [(c, c) for c in get_args(Colour)],
         "contacts": [(c, lost_w(c)) for c in assessed.links if c.link.kind in NO_WIRE],
