@@ -328,6 +328,10 @@ def fierce_supply() -> Plan:
     return replaced(sanderling(), catalogue().part("barrel-19v-3", id="usb"))
 
 
+def no_charger() -> Plan:
+    return remade(sanderling(), {"chargers": (), "supplies": ()})
+
+
 def bare_socket() -> Plan:
     plan = sanderling()
     return replaced(plan, altered(plan.chargers[0], socket="reversible_bare"))
@@ -506,6 +510,7 @@ BROKEN: dict[str, Broken] = {
     "cut-out-contact": Broken(nameless_jack, CURLEW, [remove("jack")]),
     "like-strings": Broken(unlike_strings, SANDERLING, [("string", {"part": "pack", "part_class": "lfp-26650"})]),
     "charger-input": Broken(fierce_supply, SANDERLING, [swap("usb", "barrel-19v-3")]),
+    "chargeable": Broken(no_charger, SANDERLING, [remove("charger")]),
     "socket-gives": Broken(bare_socket, SANDERLING, [edit("chargers/charger/socket", "reversible_bare")]),
     "input-limit": Broken(unheld_board, SANDERLING, [swap("usb", "usb-05"), edit("chargers/charger/limits_input", "not")]),
     "way-in": Broken(small_fuse_on_the_way_in, SANDERLING, [add("fuse-1", at="charger")]),

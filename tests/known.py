@@ -234,7 +234,8 @@ def drawing(figure: float, key: str = "current_a", **more: Any) -> dict[str, Any
 
 
 def hand_plan(**lists: Any) -> dict[str, Any]:
-    """One cell and a load of 1 A right on it, played all the time; any list may be replaced."""
+    """One cell and a load of 1 A right on it, played all the time, charged outside; any list may be replaced."""
+    lists["brief"] = {"charged_outside": True} | lists.get("brief", {})
     return {
         "name": "by hand",
         "profile": {"rest": 0, "play": 1, "peak": 0},

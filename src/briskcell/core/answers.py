@@ -10,6 +10,7 @@ from typing import Any, Self
 import numpy as np
 
 from briskcell.core.charge.charging import Charge, charge
+from briskcell.core.charge.outside import outside_hours
 from briskcell.core.charge.trickle import TrickleFill, starting_v, trickle_fills
 from briskcell.core.charge.warmth import ChargeWarmth, charge_warmth
 from briskcell.core.charge.way_in import WayIn, check_way_in, ways_in
@@ -536,6 +537,11 @@ class Answers:
     def links(self) -> tuple[LinkCheck, ...]:
         """Every conductor at its worst moment; last those between the supplies and their charge boards."""
         return (*check_links(self.op, self.ends, self.heat.air_c), *check_way_in(self.ways_in, self.heat.air_c))
+
+    @cached_property
+    def outside_h(self) -> float | None:
+        """Hours that a charger outside the case takes, of what nothing inside fills; None where a board does."""
+        return outside_hours(self.op, self.ends)
 
     @cached_property
     def ways_in(self) -> tuple[WayIn, ...]:

@@ -37,11 +37,16 @@ class Margins(Document):
 
 
 class Brief(Document):
-    """What the handheld must do. Where it is charged may be as warm as where it is used, or have a temperature of its own."""
+    """What the handheld must do. Where it is charged may be as warm as where it is used, or have a temperature of its own.
+
+    ``charged_outside`` says that its cells are taken out, or a charger outside the case is put to a jack of the pack: no board
+    inside fills it then.
+    """
 
     hours: Hours = 4.0
     charge_hours: Hours = 5.0
     play_while_charging: bool = True
+    charged_outside: bool = False
     thickness_mm: Millimetres = 30.0
     room_c: Celsius = 30.0
     cells_c: Celsius = 25.0

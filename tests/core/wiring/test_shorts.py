@@ -200,8 +200,8 @@ def test_every_strand_is_cut_and_a_tenth_more_is_bought() -> None:
     cut_all = pieces(circuit_of(plan))
     cut = [p for p in cut_all if p.link.id == "w-screen"]
     assert [(p.colour, p.length_m, p.near, p.far) for p in cut] == [
-        ("orange", 0.14, "5 V rail", "Screen 4.3 in with backlight"),
-        ("black", 0.14, "5 V rail", "Screen 4.3 in with backlight"),
+        ("orange", 0.14, "Boost board 5 V, 5 A switch OUT+", "Screen 4.3 in with backlight +"),
+        ("black", 0.14, "Boost board 5 V, 5 A switch OUT-", "Screen 4.3 in with backlight -"),
     ]
     by_id = {k.id: k for k in plan.links}
     assert [colour_of(plan, by_id[k]) for k in ("w-pack", "w-board", "w-radio")] == ["red", "orange", "yellow"]

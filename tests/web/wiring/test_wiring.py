@@ -80,7 +80,11 @@ def test_a_part_picks_out_its_wires_and_thirty_runs_do_not_meet(page: Page, site
 def test_labels_name_both_ends_of_every_strand(client: FlaskClient) -> None:
     page = client.get(f"/builds/{SOUND}/labels").text
     assert page.count("<li><b>") == 2 * 7, "seven wires, out and back"
-    assert re.search(r"<b>5 V rail</b><span>.*?orange, 24 AWG, 0\.14.m</span><b>Screen 4\.3 in with backlight</b>", page, re.DOTALL)
+    assert re.search(
+        r"<b>Boost board 5 V, 5 A switch OUT\+</b><span>.*?orange, 24 AWG, 0\.14.m</span><b>Screen 4\.3 in with backlight \+</b>",
+        page,
+        re.DOTALL,
+    )
     assert re.search(r"0\.64.m of 24 AWG, black", page)
 
 

@@ -68,6 +68,12 @@ def charged_indoors(a: Answers, _got: float | None) -> Ways:
         yield _brief(a, charge_c=INDOORS_C), f"charged indoors, at {show(INDOORS_C, '°C')}"
 
 
+def outside(a: Answers, _got: float | None) -> Ways:
+    """Charged by a charger outside the case, or with its cells taken out."""
+    if not a.plan.brief.charged_outside:
+        yield _brief(a, charged_outside=True), "charged outside the case"
+
+
 def milder(a: Answers, _got: float | None) -> Ways:
     """Used no colder and no warmer than the cells stand."""
     now = a.plan.brief.cells_c

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from briskcell.core.answers import Answers
+from briskcell.core.charge.outside import OUTSIDE_A, unfilled
 from briskcell.core.draw.bill import bill
 from briskcell.core.engine.sources import charge_share
 from briskcell.core.heat.case import cells_limit_c, touch_limit_c
@@ -19,6 +20,7 @@ from .giving_way import (
     milder,
     more_resets,
     not_while_charging,
+    outside,
     shorter,
     sooner_empty,
     thicker,
@@ -169,6 +171,32 @@ def play_while_charging(a: Answers) -> Requirement:
     word, got, why = ON_CHARGER[layout_of(a.plan, slow.board)]
     state: Word = word if a.plan.brief.play_while_charging else "holds"  # type: ignore[assignment]
     return Requirement(field="play_while_charging", got=got, state=state, why=why, station="charge")
+
+
+@wish(
+    "charged_outside",
+    "Charged outside the case",
+    group="Charging",
+    called="charging inside the case",
+    gives_way=outside,
+    turn=2,
+)
+def charged_outside(a: Answers) -> Requirement:
+    """Whether something fills every pack that can be filled.
+
+    Of the first that nothing does.
+    """
+    bare, outside_too = unfilled(a.plan), a.plan.brief.charged_outside
+    if bare and not outside_too:
+        why = f"Nothing fills {bare[0].name}."
+        return Requirement(field="charged_outside", got="nothing", state="fails", why=why, station="charge")
+    hours, why = a.outside_h, "A board inside fills each pack."
+    if not a.plan.packs:
+        why = NO_BOARD
+    elif hours is not None:
+        why = f"A balance charger at a jack, or cells taken out: {show(hours, 'h')} with {show(OUTSIDE_A, 'A')} at the most."
+    got, state = "outside" if outside_too else "inside", "holds" if a.plan.packs else "unknown"
+    return Requirement(field="charged_outside", got=got, state=state, why=why, station="charge")  # type: ignore[arg-type]
 
 
 @wish("charge_ports", "Charge ports", group="Charging", called="the charge ports")

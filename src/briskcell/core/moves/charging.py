@@ -239,6 +239,38 @@ def suiting(store: Pack, board: ChargeBoard, now: Supply, stock: Stock) -> Itera
             yield gentler, min(fits, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely)
 
 
+def first_chargers(assessed: Answers, pack: Pack) -> Iterator[Fix]:
+    """A charge board and its supply for a pack that has none: those that let one play meanwhile first, then by cost.
+
+    Parameters
+    ----------
+    assessed : Answers
+        The build.
+    pack : Pack
+        What nothing fills.
+
+    Yields
+    ------
+    Fix
+        Plans with both, and where they need it a jack or a balancer.
+    """
+    plan, stock = assessed.plan, assessed.stock
+    playing = plan.brief.play_while_charging
+    boards = (b for c in stock.chargers if (b := set_for(c, pack)) is not None)
+    for board in sorted(boards, key=lambda b: (playing and b.layout != "power_path", b.cost or 0.0)):
+        watts = board.current_a.likely * pack.cell.full_v * pack.series
+        fits = [s for s in stock.supplies if carries(s, board, pack.series)]
+        strong = [s for s in fits if s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= watts]
+        supply = min(strong, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely, default=None)
+        if supply is None:
+            continue
+        fed = altered(supply, id=free_id(plan, "supply"))
+        own = altered(board, id=free_id(plan, "charger"), charges=pack.id, supply=fed.id, fed_by=None)
+        changed = remade(plan, {"supplies": (*plan.supplies, fed), "chargers": (*plan.chargers, own)})
+        changed, more = _whole(changed, stock, own.id)
+        yield Fix(f"{own.name}, fed by {fed.name}{more},", f"charges it with {show(own.current_a.likely, 'A')}.", changed)
+
+
 def _whole(plan: Plan, stock: Stock, board_id: str) -> tuple[Plan, str]:
     """A jack where the console hangs on the cell, and a balancer where none balances."""
     board, words = plan.by_id[board_id], ""

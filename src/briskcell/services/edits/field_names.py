@@ -170,6 +170,7 @@ NAMES = {
     "gives": "Promised by",
     "blocks_back": "Lets nothing back in",
     "output_max_v": "Its output stands, driven from outside",
+    "charged_outside": "Charged outside the case",
     "charge_c": "Temperature where it charges",
     "rating_v": "Rated DC volts",
     "measures_battery": "Reads the pack's volts",

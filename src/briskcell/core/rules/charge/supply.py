@@ -6,10 +6,11 @@ from collections.abc import Iterator
 from functools import partial
 
 from briskcell.core.answers import Answers
+from briskcell.core.charge.outside import unfilled
 from briskcell.core.charge.supplied import PLAIN_V, given_v, gives_nothing, holds_to_a
 from briskcell.core.charge.way_in import WayIn
 from briskcell.core.engine.resistance import link_rating_a
-from briskcell.core.moves.charging import carries, currents, other_chargers, other_supplies
+from briskcell.core.moves.charging import carries, currents, first_chargers, other_chargers, other_supplies
 from briskcell.core.moves.fix import Fix, placed, within
 from briskcell.core.rails.headroom import spare_of
 from briskcell.core.wiring.fuses import fuse_holds_a
@@ -19,6 +20,29 @@ from briskcell.model.stores import ChargeBoard, Pack
 from briskcell.model.units import show
 
 from ..registry import Finding, missed_by, rule
+
+
+@rule(
+    "chargeable",
+    station="charge",
+    wish="charged_outside",
+    shown=("charge/charging", "brief/brief"),
+    source="A pack that nothing fills is played once",
+)
+def chargeable(assessed: Answers) -> Iterator[Finding]:
+    """Every pack that can be charged is: by a board inside, or outside the case."""
+    if assessed.plan.brief.charged_outside:
+        return
+    for pack in unfilled(assessed.plan):
+        cause = f"Nothing charges {pack.name}: no board inside, and the brief does not say that it is charged outside the case."
+        advice = (
+            "A charge board with its supply; or say in the brief that it is charged outside, by a balance charger or cell by cell."
+        )
+        yield Finding("fails", pack.id, cause, 0.8, partial(_first_board, assessed, pack), advice)
+
+
+def _first_board(assessed: Answers, pack: Pack) -> Iterator[Fix]:
+    yield from first_chargers(assessed, pack)
 
 
 @rule(

@@ -39,6 +39,7 @@ def surface(opened: Opened, _view: View) -> dict[str, Any]:
             }
             for c in assessed.charges
         ],
+        "outside_h": assessed.outside_h,
         "boards": classes("chargers"),
         "supplies": classes("supplies"),
         "trickles": assessed.trickles,
