@@ -7,13 +7,13 @@ import re
 import numpy as np
 
 from briskcell.core.circuit.circuit import Circuit, End, Place, circuit_of
-from briskcell.core.engine.converters import KIND
-from briskcell.core.engine.kernel import MOST_A, stiff_v
+from briskcell.core.engine.kernel import MOST_A
+from briskcell.core.engine.meetings import idle_v
 from briskcell.core.engine.network import battery_paths, most_conductance_s, state_draws
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.formats.spice import FLOOR, NOTHING_OHM, board_lines, diode, drawn_by, resistor
-from briskcell.model.parts import STATES, Converter, Fed, Link, Load, Rail, State
+from briskcell.model.parts import STATES, Converter, Link, Load, State
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import ChargeBoard, Supply
 from briskcell.model.tree import source_of
@@ -77,6 +77,7 @@ class _Inside:
     def __init__(self, op: Operating, node: dict[End, str], row: int) -> None:
         self.op, self.node, self.row, self.plan = op, node, row, op.plan
         self.paths = {b.id for b in battery_paths(op.plan)}
+        self.ocv_v = {s.id: float(c.ocv_v[0]) for s, c in zip(op.plan.stores, op.curves, strict=True)}
 
     def of(self, place: Place) -> list[str]:
         part, at = place.part, self.node
@@ -153,16 +154,7 @@ class _Inside:
 
     def _unloaded(self, at: str) -> float:
         """Volts at a part's output while nothing draws: what a simulator's first guesses are kept above."""
-        part = self.plan.by_id[at]
-        if isinstance(part, Store):
-            return float(self.op.curves[self.plan.stores.index(part)].ocv_v[0])
-        if isinstance(part, Converter):
-            fed = self._unloaded(part.fed_by)
-            return float(stiff_v(KIND[part.kind], part.output_v.likely, part.dropout_v.likely, 0.0, fed, 0.0))
-        if isinstance(part, Rail) and part.also:
-            return max(self._unloaded(e) for e in (part.fed_by, *part.also))
-        assert isinstance(part, Fed)
-        return self._unloaded(part.fed_by)
+        return idle_v(self.plan, at, self.ocv_v)
 
 
 def write_kicad(circuit: Circuit) -> str:

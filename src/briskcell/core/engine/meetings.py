@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from briskcell.core.engine.converters import stiff_output_v
 from briskcell.core.engine.sources import store_curves
-from briskcell.model.parts import Converter, Fed, Link, Part
+from briskcell.model.parts import Converter, Fed, Link, Part, Rail
 from briskcell.model.plan import Plan, Store
 
 HALF = np.array([0.5])  # of the charge, at which it is told which of two sources stands higher
@@ -51,8 +52,8 @@ def meetings_of(plan: Plan) -> tuple[Meeting, ...]:
     return tuple(out)
 
 
-def idle_v(plan: Plan, at: str) -> float:
-    """Volts at a part while nothing draws, its store at half charge. [V]
+def idle_v(plan: Plan, at: str, ocv_v: Mapping[str, float] | None = None) -> float:
+    """Volts at a part while nothing draws. [V]
 
     Parameters
     ----------
@@ -60,6 +61,8 @@ def idle_v(plan: Plan, at: str) -> float:
         The build.
     at : str
         A store, or what is fed from one.
+    ocv_v : mapping of str to float, optional
+        Of each store; at half charge where not given. [V]
 
     Returns
     -------
@@ -69,8 +72,10 @@ def idle_v(plan: Plan, at: str) -> float:
     part = plan.by_id[at]
     if not isinstance(part, Fed):
         assert isinstance(part, Store)
+        if ocv_v is not None:
+            return ocv_v[at]
         return float(store_curves(part, HALF, plan.brief.cells_c).ocv_v[0])
-    fed = idle_v(plan, part.fed_by)
+    fed = max(idle_v(plan, e, ocv_v) for e in (part.fed_by, *(part.also if isinstance(part, Rail) else ())))
     if isinstance(part, Converter):
         return float(stiff_output_v(part, fed, 0.0))
     return fed - (part.drop_v.likely if isinstance(part, Link) and part.drop_v else 0.0)

@@ -120,7 +120,7 @@ def _words(assessed: Assessment, joint: Joint) -> tuple[str, str, str, str, str]
     how = (
         f"Plus to plus, minus to minus: {part.name} to the lead of {to.name}."
         if to in plan.stores
-        else (f"Plus to plus, minus to minus, then cover both: {part.name} to {to.name}.")
+        else "Plus to plus, minus to minus, then cover both."
     )
     if joint.key in {b.id for b in plan.chargers}:
         how = f"Output of {part.name} to the lead of {to.name}; nothing is plugged into it yet."
@@ -129,4 +129,6 @@ def _words(assessed: Assessment, joint: Joint) -> tuple[str, str, str, str, str]
         guard = f"{plan.by_id[joint.guard].name} guards it" if joint.guard else "no fuse guards it"
         live = f"Nothing is live yet; once the pack is joined this is, with the switch off too: {guard}. Cover it well."
         live += _bridged(assessed, joint)
-    return part.name, f"the lead of {to.name}" if to in plan.stores else to.name, how, reading, live
+    lies_in = isinstance(to, Link) and to.kind in ("wire", "return")
+    where = f"the lead of {to.name}" if to in plan.stores else "its wire" if lies_in else to.name
+    return part.name, where, how, reading, live

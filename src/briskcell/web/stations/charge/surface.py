@@ -14,6 +14,7 @@ from briskcell.web.view import View
 
 SECTIONS = (
     Section("charging", "Boards"),
+    Section("h-outside", "Outside the case"),
     Section("course", "A charge"),
     Section("times", "Times"),
     Section("h-supplies", "Any supply"),
