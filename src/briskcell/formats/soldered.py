@@ -7,13 +7,12 @@ import re
 import numpy as np
 
 from briskcell.core.circuit.circuit import Circuit, End, Place, circuit_of
-from briskcell.core.engine.kernel import MOST_A
 from briskcell.core.engine.meetings import idle_v
 from briskcell.core.engine.network import battery_paths, most_conductance_s, state_draws
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.engine.resistance import link_resistance_ohm
-from briskcell.formats.spice import FLOOR, NOTHING_OHM, board_lines, diode, drawn_by, resistor
-from briskcell.model.parts import STATES, Converter, Link, Load, State
+from briskcell.formats.spice import FLOOR, NOTHING_OHM, behind_ohms, board_lines, diode, drawn_by, plain_text, resistor
+from briskcell.model.parts import STATES, Converter, Link, Load
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import ChargeBoard, Supply
 from briskcell.model.tree import source_of
@@ -40,8 +39,8 @@ def write_soldered(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
     """
     circuit, op = circuit_of(plan), operate(plan, np.array([soc]))
     node = nodes_of_terminals(circuit)
-    out = [f"Brisk Cell, {_plain(plan.name)}, as it is soldered: {soc:.0%} charge, {state}", "* Node, terminal:"]
-    out += [f"* {n} {_plain(circuit.words(end))}" for end, n in node.items()]
+    out = [f"Brisk Cell, {plain_text(plan.name)}, as it is soldered: {soc:.0%} charge, {state}", "* Node, terminal:"]
+    out += [f"* {n} {plain_text(circuit.words(end))}" for end, n in node.items()]
     for k, c in enumerate(circuit.conductors):
         out.append(resistor(f"w{k}", node[c.a], node[c.b], c.ohm))
     first = {End(plan.stores[0].id, "gnd")} if plan.stores else set()
@@ -128,13 +127,7 @@ class _Inside:
         return [f".nodeset V({self.node[End(place.id, k)]})={v:.6g}" for k, v in known.items() if k in keys]
 
     def _store(self, store: Store, plus: str, minus: str) -> list[str]:
-        k = self.op.plan.stores.index(store)
-        curves = self.op.curves[k]
-        ohm, volts = float(curves.fast_ohm[0]), float(curves.ocv_v[0])
-        if self.row == State.PEAK:
-            volts -= float(curves.slow_ohm[0]) * min(float(self.op.flow.branch_a[State.PLAY, 0, k]), MOST_A)
-        else:
-            ohm += float(curves.slow_ohm[0])
+        volts, ohm = behind_ohms(self.op, self.op.plan.stores.index(store), self.row)
         return [f"V{plus} {plus}e {minus} {volts:.12g}", resistor(f"i{plus}", f"{plus}e", plus, ohm)]
 
     def _charge_board(self, board: ChargeBoard, place: Place) -> list[str]:
@@ -189,7 +182,3 @@ def write_kicad(circuit: Circuit) -> str:
 
 def _quoted(text: str) -> str:
     return '"' + re.sub(r'[\\"\r\n]', " ", text) + '"'
-
-
-def _plain(text: str) -> str:
-    return "".join(c if " " <= c <= "~" else "?" for c in text)

@@ -75,13 +75,9 @@ def write_circuit(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
     op = operate(plan, np.array([soc]))
     row = STATES.index(state)
     out = _Sheet(plan, nodes_of(plan), [])
-    _head(out, f"{_plain(plan.name)}: {soc:.0%} charge, {state}")
-    for k, (store, curves) in enumerate(zip(plan.stores, op.curves, strict=True)):
-        ohm, volts = float(curves.fast_ohm[0]), float(curves.ocv_v[0])
-        if row == State.PEAK:
-            volts -= float(curves.slow_ohm[0]) * min(float(op.flow.branch_a[State.PLAY, 0, k]), MOST_A)
-        else:
-            ohm += float(curves.slow_ohm[0])
+    _head(out, f"{plain_text(plan.name)}: {soc:.0%} charge, {state}")
+    for k, store in enumerate(plan.stores):
+        volts, ohm = behind_ohms(op, k, row)
         node = out.node[store.id]
         out.add(f"V{node} {node}e 0 {volts:.12g}", resistor(node, f"{node}e", node, ohm))
     draws = state_draws(op.network)
@@ -92,6 +88,30 @@ def write_circuit(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
     _tree(out, op, [float(c.ocv_v[0]) for c in op.curves], lambda k, volts, least: drawn_by(volts, least, figures[k]))
     out.add(".options reltol=1e-7 vntol=1e-9 abstol=1e-12 itl1=500", ".op", ".end")
     return "\n".join(out.lines) + "\n"
+
+
+def behind_ohms(op: Operating, store: int, row: int) -> tuple[float, float]:
+    """A store as volts behind ohms, at the first state of charge that was solved: a peak rides on the polarisation of play.
+
+    Parameters
+    ----------
+    op : Operating
+        The solved build.
+    store : int
+        Which store.
+    row : int
+        Load state.
+
+    Returns
+    -------
+    tuple of float
+        [V], [Ω]
+    """
+    curves = op.curves[store]
+    fast, slow, volts = (float(a[0]) for a in (curves.fast_ohm, curves.slow_ohm, curves.ocv_v))
+    if row != State.PEAK:
+        return volts, fast + slow
+    return volts - slow * min(float(op.flow.branch_a[State.PLAY, 0, store]), MOST_A), fast
 
 
 def write_plugged(plan: Plan, board: ChargeBoard, soc: float = 0.5, state: str = "play") -> str:
@@ -119,7 +139,7 @@ def write_plugged(plan: Plan, board: ChargeBoard, soc: float = 0.5, state: str =
     index = op.network.stores.index(board.charges)
     path = ChargePath(op, board, supply, index)
     out = _Sheet(bare, nodes_of(bare), [])
-    _head(out, f"{_plain(plan.name)}: on its charger, {soc:.0%} charge, {state}")
+    _head(out, f"{plain_text(plan.name)}: on its charger, {soc:.0%} charge, {state}")
     out.add("* From the outlet to the board", f"Vsupply outlet 0 {path.source_v:.12g}")
     at = "outlet"
     for k, (_, ohm) in enumerate(way_in(op.plan, board, supply)):
@@ -172,7 +192,7 @@ def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, s
     out = _Sheet(plan, nodes_of(plan), [])
     node, charger = out.node[part.id], _Charger(op, store, phases)
     curves = store_curves(part, SESSION_GRID, plan.brief.cells_c)
-    _head(out, f"{_plain(plan.name)}: a session of {len(phases)} phases")
+    _head(out, f"{plain_text(plan.name)}: a session of {len(phases)} phases")
     out.add(
         "* The store: open-circuit volts and ohms over its charge, one slow branch, what flows in from the charger",
         *_store_in_time(plan, part, curves, node, start_soc),
@@ -283,10 +303,10 @@ def _steps(phases: Sequence[Phase], value: Callable[[Phase], float]) -> str:
 
 def _head(out: _Sheet, title: str) -> None:
     out.add(f"Brisk Cell, {title}", "* Written by Brisk Cell. An estimate: it certifies nothing. Node, part:")
-    out.add(*(f"* {node} {_plain(out.plan.by_id[i].name)} ({i})" for i, node in out.node.items()))
+    out.add(*(f"* {node} {plain_text(out.plan.by_id[i].name)} ({i})" for i, node in out.node.items()))
 
 
-def _plain(text: str) -> str:
+def plain_text(text: str) -> str:
     """Words of a comment: one line of plain signs, that no simulator reads as anything else."""
     return "".join(c if " " <= c <= "~" else "?" for c in text)
 

@@ -38,11 +38,7 @@ def chargeable(assessed: Answers) -> Iterator[Finding]:
         advice = (
             "A charge board with its supply; or say in the brief that it is charged outside, by a balance charger or cell by cell."
         )
-        yield Finding("fails", pack.id, cause, 0.8, partial(_first_board, assessed, pack), advice)
-
-
-def _first_board(assessed: Answers, pack: Pack) -> Iterator[Fix]:
-    yield from first_chargers(assessed, pack)
+        yield Finding("fails", pack.id, cause, 0.8, partial(first_chargers, assessed, pack), advice)
 
 
 @rule(
