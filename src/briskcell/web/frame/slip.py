@@ -113,7 +113,7 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
             path=path,
             numbers=tuple(_numbers(assessed, part)),
             plot=_limit(assessed, part),
-            facts=tuple(facts_of(part)),
+            facts=(*facts_of(part), *_terminals(assessed, part)),
             more=tuple(_unset(path, part)),
             choices=tuple(_choices(path, part)),
             ends=tuple(End(f, WORDS[f], _now(getattr(part, f)), parts) for f, parts in ends),
@@ -133,6 +133,16 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
     if kind == "working" and (made := working(assessed, rest)):
         return Slip(key, working=made)
     return None
+
+
+def _terminals(assessed: Assessment, part: Part) -> Iterator[tuple[str, str]]:
+    """Where one solders or plugs to a part, and where nobody has said where on its body that is."""
+    place = assessed.circuit.by_id.get(part.id)
+    if place is None:
+        return
+    known = any(t.edge is not None for t in place.terminals)
+    words = ", ".join(f"{t.prints} ({t.kind}{f', {t.edge}' if t.edge else ''})" for t in place.terminals)
+    yield "Terminals", words + ("" if known else "; where they lie is not known")
 
 
 def _now(at: str | tuple[str, ...] | None) -> str:
