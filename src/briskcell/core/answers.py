@@ -567,7 +567,7 @@ class Answers:
     @cached_property
     def room(self) -> RoomReport:
         """What meets, the case that is needed, the faces, and the room of the wires, as everything lies."""
-        return room_report(self.plan, self.solids[0], self.laid[0])
+        return room_report(self.plan, self.solids[0], self.laid[0], self.pieces)
 
     @cached_property
     def shorts(self) -> tuple[ShortCheck, ...]:

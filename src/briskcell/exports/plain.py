@@ -10,6 +10,7 @@ from briskcell.formats.assessment_json import assessment_document
 from briskcell.formats.parts_csv import write_parts
 from briskcell.formats.plan_json import write_plan
 from briskcell.model.errors import FigureError
+from briskcell.model.plan import Plan
 
 from .form import Form, Given, Wanted
 
@@ -21,16 +22,18 @@ def _answers(given: Given, wanted: Wanted) -> str:
     return json.dumps(document, ensure_ascii=False, indent=2, allow_nan=False) + "\n"
 
 
-def _circuit(given: Given, wanted: Wanted) -> str:
+def _fed(given: Given) -> Plan:
     if not given.plan.stores:
         raise FigureError("circuit", "Nothing feeds this build, so it is no circuit yet.", fix="Add a pack.")
-    return spice.write_circuit(given.plan, wanted.soc, wanted.state)
+    return given.plan
+
+
+def _circuit(given: Given, wanted: Wanted) -> str:
+    return spice.write_circuit(_fed(given), wanted.soc, wanted.state)
 
 
 def _soldered(given: Given, wanted: Wanted) -> str:
-    if not given.plan.stores:
-        raise FigureError("circuit", "Nothing feeds this build, so it is no circuit yet.", fix="Add a pack.")
-    return soldered.write_soldered(given.plan, wanted.soc, wanted.state)
+    return soldered.write_soldered(_fed(given), wanted.soc, wanted.state)
 
 
 def _first_day(given: Given) -> DayCourse:

@@ -7,6 +7,7 @@ import re
 import numpy as np
 
 from briskcell.core.circuit.circuit import Circuit, End, Place, circuit_of
+from briskcell.core.circuit.terminals import MINUS
 from briskcell.core.engine.meetings import idle_v
 from briskcell.core.engine.network import battery_paths, most_conductance_s, state_draws
 from briskcell.core.engine.operating import Operating, operate
@@ -43,7 +44,7 @@ def write_soldered(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
     out += [f"* {n} {plain_text(circuit.words(end))}" for end, n in node.items()]
     for k, c in enumerate(circuit.conductors):
         out.append(resistor(f"w{k}", node[c.a], node[c.b], c.ohm))
-    first = {End(plan.stores[0].id, "gnd")} if plan.stores else set()
+    first = {End(plan.stores[0].id, MINUS)} if plan.stores else set()
     out += [f"Rf{k} {n} 0 {NOTHING_OHM if end in first else NOWHERE_OHM:g}" for k, (end, n) in enumerate(node.items())]
     inside = _Inside(op, node, STATES.index(state))
     for place in circuit.places:

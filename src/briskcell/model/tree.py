@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from .parts import Converter, Fed, Link, Load, Part, Rail
 from .plan import Plan, Store
-from .stores import ChargeBoard, Pack
+from .stores import ChargeBoard, Pack, Supply
 
 
 def feeders_of(plan: Plan, part: Fed) -> Iterator[Part]:
@@ -25,6 +25,11 @@ def boards_above(plan: Plan, part: Fed) -> tuple[Converter, ...]:
 def source_of(plan: Plan, part: Part) -> Part:
     """The store or supply that feeds a part in the end."""
     return list(feeders_of(plan, part))[-1] if isinstance(part, Fed) else part
+
+
+def on_supply(plan: Plan, part: Part) -> bool:
+    """Whether a part hangs on a supply: it lies on the way in."""
+    return isinstance(source_of(plan, part), Supply)
 
 
 def named_feeder(plan: Plan, part: Fed) -> Part:

@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 
+from briskcell.core.circuit.circuit import circuit_of
 from briskcell.core.room.bundle import bundle
 from briskcell.core.room.face import least_face, openings, reaches
 from briskcell.core.room.solids import Solid
 from briskcell.core.room.stack import arranged
+from briskcell.core.wiring.cutting import Piece, pieces
 from briskcell.model.plan import plan_of
 from tests.core.room.test_stack import ROOM, at, solid
 from tests.known import drawing, hand_plan
+
+
+def cut_of(document: dict[str, Any]) -> tuple[Piece, ...]:
+    return pieces(circuit_of(plan_of(document)))
+
 
 SCREEN = Solid(id="screen", name="screen", made_as="", size=(70.0, 50.0, 6.0), front=True, seen=(57.0, 43.0))
 PADS = solid("pads", 28, 40, 12, front=True)
@@ -59,9 +68,9 @@ def test_what_opens_is_laid_at_a_wall_where_one_is_free() -> None:
 def test_wires_want_the_room_of_their_insulation() -> None:
     """Two pieces of 0.5 m with 1 mm² of copper: an outline of 1.25 mm², 1.262 mm across, 2.062 mm with insulation, 3.339 mm² each."""
     wire = {"id": "w", "name": "wire", "fed_by": "pack", "kind": "wire", "length_m": 0.5, "section_mm2": 1.0, "conductors": 2}
-    found = bundle(plan_of(hand_plan(links=[wire], loads=[drawing(1.0, fed_by="w")])))
+    found = bundle(cut_of(hand_plan(links=[wire], loads=[drawing(1.0, fed_by="w")])))
     assert found is not None
     assert (found.pieces, found.length_m) == (2, 1.0)
     assert found.volume_cm3 == pytest.approx(2 * 0.5 * 3.339 / 0.6, rel=1e-3)
     assert found.across_mm == pytest.approx(2 * (2 * 3.339 / 0.6 / 3.14159) ** 0.5, rel=1e-3)
-    assert bundle(plan_of(hand_plan())) is None
+    assert bundle(cut_of(hand_plan())) is None

@@ -219,6 +219,7 @@ class ChargePath:
             self.curves = replace(self.curves, slow_ohm=np.maximum(self.curves.slow_ohm - fall, 0.0))
         self.layout = layout_of(op.plan, board)
         self.float_v = end_v(board, self.store)
+        self._consoles: dict[str, Console | None] = {}  # by load state, once asked
         self.source_v, self.source_ohm = given_v(board, supply), input_ohm(op.plan, board, supply)
 
     def course(self, start_soc: float, *, playing: bool) -> ChargeCourse:
@@ -332,6 +333,11 @@ class ChargePath:
         return AIR_OVER_SKIN / case_conductance(self.op.plan.case)
 
     def _console(self, state: str) -> Console | None:
+        if state not in self._consoles:
+            self._consoles[state] = self._solved(state)
+        return self._consoles[state]
+
+    def _solved(self, state: str) -> Console | None:
         if self.layout == "power_path":
             volts = np.linspace(0.7 * self.source_v, self.source_v, 13)
             return console_curve(self.op, self.index, self.bus_ohm, volts, state)

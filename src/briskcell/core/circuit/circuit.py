@@ -12,9 +12,9 @@ from briskcell.core.engine.network import battery_paths
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
-from briskcell.model.stores import Balancer, Bank, ChargeBoard, Pack, Supply, Trickle
+from briskcell.model.stores import Bank, ChargeBoard, Pack, Supply
 from briskcell.model.terminals import Terminal
-from briskcell.model.tree import layout_of, source_of
+from briskcell.model.tree import layout_of, on_supply, source_of
 
 Pole = Literal["+", "-", "tap"]
 IN_THE_WAY = ("switch", "fuse", "plug", "jack", "path", "trace", "flat", "diode")  # links that are parts with two ends
@@ -64,7 +64,7 @@ class Conductor:
 
 @dataclass(frozen=True)
 class Circuit:
-    """Places, the nets that their terminals lie on while every conductor is counted as a net's boundary, and the conductors."""
+    """Places with their terminals, the conductors between them, and the nets that these make."""
 
     plan: Plan
     places: tuple[Place, ...]
@@ -87,7 +87,15 @@ class Circuit:
 
     def at(self, place: str) -> tuple[Conductor, ...]:
         """The conductors that end at a place."""
-        return tuple(c for c in self.conductors if place in (c.a.place, c.b.place))
+        return self._ending.get(place, ())
+
+    @cached_property
+    def _ending(self) -> dict[str, tuple[Conductor, ...]]:
+        found: dict[str, list[Conductor]] = {}
+        for c in self.conductors:
+            for place in {c.a.place, c.b.place}:
+                found.setdefault(place, []).append(c)
+        return {place: tuple(ending) for place, ending in found.items()}
 
     def words(self, end: End) -> str:
         """An end in words: the place, and what is printed beside the terminal."""
@@ -243,7 +251,7 @@ class _Maker:
     def console(self) -> None:
         """All that hangs on a store."""
         for part in self.plan.parts():
-            if not isinstance(part, Fed) or isinstance(part, Rail) or self._on_supply(part):
+            if not isinstance(part, Fed) or isinstance(part, Rail) or on_supply(self.plan, part):
                 continue
             if isinstance(part, Link) and part.kind == "outlet":
                 continue
@@ -297,17 +305,11 @@ class _Maker:
             if back != minus:
                 self.join(f"{part.id}:-", minus, back, "-")
 
-    def _on_supply(self, part: Part) -> bool:
-        at = part
-        while isinstance(at, Fed):
-            at = self.plan.by_id[at.fed_by]
-        return isinstance(at, Supply)
-
     def supply_side(self) -> None:
         """From each supply's outlet to its charge boards, and from those to what they fill."""
         plan = self.plan
         for link in plan.links:
-            if self._on_supply(link):
+            if on_supply(plan, link):
                 if link.kind == "wire":
                     self._wire(link)
                 else:
@@ -355,19 +357,3 @@ class _Maker:
     def _taps(self, board: str, pack: Pack, which: Iterable[int]) -> None:
         for k in which:
             self.join(f"{board}:tap{k}", End(board, f"tap{k}"), End(pack.id, f"tap{k}"), "tap")
-
-
-def is_board(part: Part) -> bool:
-    """Whether a part is a board or a store: drawn as a rectangle with pads.
-
-    Parameters
-    ----------
-    part : Part
-        Any part.
-
-    Returns
-    -------
-    bool
-        Not a link in the way.
-    """
-    return isinstance(part, (Store, ChargeBoard, Converter, Load, Supply, Balancer, Trickle))

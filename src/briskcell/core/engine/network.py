@@ -28,8 +28,8 @@ from briskcell.core.engine.meetings import Meeting, meetings_of
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import STATES, Converter, Fed, Link, Load
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Bank, ChargeBoard, Supply
-from briskcell.model.tree import layout_of
+from briskcell.model.stores import Bank, ChargeBoard
+from briskcell.model.tree import layout_of, on_supply
 
 Array = NDArray[np.float64]
 
@@ -178,7 +178,7 @@ def compile_network(plan: Plan) -> Network:
     """
     stores = tuple(p.id for p in plan.stores)
     charge_side = any(plan.fed.get(s.id) for s in plan.supplies)
-    fed = [p for p in plan.parts() if isinstance(p, Fed) and not (charge_side and _on_a_supply(plan, p))]
+    fed = [p for p in plan.parts() if isinstance(p, Fed) and not (charge_side and on_supply(plan, p))]
     links = [p for p in fed if isinstance(p, Link)]
     paths = battery_paths(plan)
     branches = (*stores, *(c.id for c in plan.converters), *(k.id for k in links), *(b.id for b in paths))
@@ -291,13 +291,6 @@ def _incidence(ways: list[list[str]], column: dict[str, int]) -> Array:
         rows, columns = zip(*met, strict=True)
         out[rows, columns] = 1.0
     return out
-
-
-def _on_a_supply(plan: Plan, part: Fed) -> bool:
-    at: object = part
-    while isinstance(at, Fed):
-        at = plan.by_id[at.fed_by]
-    return isinstance(at, Supply)
 
 
 def _depth(plan: Plan, converter: Converter) -> int:

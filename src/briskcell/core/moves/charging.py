@@ -229,14 +229,20 @@ def suiting(store: Pack, board: ChargeBoard, now: Supply, stock: Stock) -> Itera
         if carries(now, gentler, store.series):
             yield gentler, None
             continue
-        needs_w = gentler.current_a.likely * (gentler.end_v.likely if gentler.end_v else 4.2) * store.series
-        fits = [
-            s
-            for s in stock.supplies
-            if carries(s, gentler, store.series) and s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= needs_w
-        ]
-        if fits:
-            yield gentler, min(fits, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely)
+        if (supply := _weakest(stock, gentler, store)) is not None:
+            yield gentler, supply
+
+
+def _weakest(stock: Stock, board: ChargeBoard, pack: Pack) -> Supply | None:
+    """The weakest supply that does for a board made for a pack; None where none does."""
+    assert board.end_v is not None
+    needs_w = board.current_a.likely * board.end_v.likely * pack.series
+    fits = (s for s in stock.supplies if carries(s, board, pack.series) and _watts(s) * 0.85 >= needs_w)
+    return min(fits, key=_watts, default=None)
+
+
+def _watts(supply: Supply) -> float:
+    return supply.voltage_v.likely * supply.current_limit_a.likely
 
 
 def first_chargers(assessed: Answers, pack: Pack) -> Iterator[Fix]:
@@ -258,10 +264,7 @@ def first_chargers(assessed: Answers, pack: Pack) -> Iterator[Fix]:
     playing = plan.brief.play_while_charging
     boards = (b for c in stock.chargers if (b := set_for(c, pack)) is not None)
     for board in sorted(boards, key=lambda b: (playing and b.layout != "power_path", b.cost or 0.0)):
-        watts = board.current_a.likely * pack.cell.full_v * pack.series
-        fits = [s for s in stock.supplies if carries(s, board, pack.series)]
-        strong = [s for s in fits if s.voltage_v.likely * s.current_limit_a.likely * 0.85 >= watts]
-        supply = min(strong, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely, default=None)
+        supply = _weakest(stock, board, pack)
         if supply is None:
             continue
         fed = altered(supply, id=free_id(plan, "supply"))
@@ -382,7 +385,7 @@ def other_supplies(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
     now, store = assessed.plan.by_id[board.supply], assessed.plan.by_id[board.charges]
     assert isinstance(now, Supply)
     series = store.series if isinstance(store, Pack) else 1
-    for other in sorted(assessed.stock.supplies, key=lambda s: s.voltage_v.likely * s.current_limit_a.likely):
+    for other in sorted(assessed.stock.supplies, key=_watts):
         if other.part_class != now.part_class and carries(other, board, series):
             yield Fix(
                 f"{other.name} instead of {now.name}", "is what the board takes.", replaced(assessed.plan, placed(now, other))

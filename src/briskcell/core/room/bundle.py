@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from briskcell.core.circuit.circuit import circuit_of
 from briskcell.core.engine.resistance import link_section_mm2
-from briskcell.core.wiring.cutting import pieces
-from briskcell.model.plan import Plan
+from briskcell.core.wiring.cutting import Piece
 
 STRANDED = 1.25  # area within a stranded conductor's outline over that of its copper; typical
 INSULATION_MM = 0.4  # around it, of PVC hook-up wire; typical
@@ -25,20 +24,20 @@ class Bundle:
     volume_cm3: float
 
 
-def bundle(plan: Plan) -> Bundle | None:
+def bundle(cut: Sequence[Piece]) -> Bundle | None:
     """The room of a build's wires.
 
     Parameters
     ----------
-    plan : Plan
-        The build.
+    cut : sequence of Piece
+        Every piece of wire to cut.
 
     Returns
     -------
     Bundle or None
         None where no wire has a length and a gauge.
     """
-    found = [(p.length_m, _outer_mm2(section)) for p in pieces(circuit_of(plan)) if (section := link_section_mm2(p.link)) > 0]
+    found = [(p.length_m, _outer_mm2(section)) for p in cut if (section := link_section_mm2(p.link)) > 0]
     if not found:
         return None
     across = 2.0 * math.sqrt(sum(area for _, area in found) / FILL / math.pi)

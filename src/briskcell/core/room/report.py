@@ -9,6 +9,7 @@ from briskcell.core.room.bundle import Bundle, bundle
 from briskcell.core.room.face import LeastFace, Opening, Reach, least_face, openings, reaches
 from briskcell.core.room.solids import Size, Solid, inside
 from briskcell.core.room.stack import Block, Clash, Needed, at_the_face, case_needed, clashes
+from briskcell.core.wiring.cutting import Piece
 from briskcell.model.plan import Plan
 
 
@@ -30,7 +31,7 @@ class RoomReport:
     bundle: Bundle | None
 
 
-def room_report(plan: Plan, solids: Sequence[Solid], laid: Sequence[Block]) -> RoomReport:
+def room_report(plan: Plan, solids: Sequence[Solid], laid: Sequence[Block], cut: Sequence[Piece]) -> RoomReport:
     """What the room comes to.
 
     Parameters
@@ -41,6 +42,8 @@ def room_report(plan: Plan, solids: Sequence[Solid], laid: Sequence[Block]) -> R
         All that needs room.
     laid : sequence of Block
         What lies in the case.
+    cut : sequence of Piece
+        Every piece of wire.
 
     Returns
     -------
@@ -56,5 +59,5 @@ def room_report(plan: Plan, solids: Sequence[Solid], laid: Sequence[Block]) -> R
         reaches=reaches(laid, room),
         behind=tuple((b, room[2] - b.end[2]) for b in laid if b.solid.front and not at_the_face(b, room)),
         least_face=least_face(solids, wall),
-        bundle=bundle(plan),
+        bundle=bundle(cut),
     )

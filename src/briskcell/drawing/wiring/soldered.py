@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from briskcell.core.assess import Assessment
 from briskcell.core.circuit.circuit import Circuit, Conductor, End, Place
 from briskcell.model.parts import Link, Load
-from briskcell.model.stores import ChargeBoard, Supply, Trickle
+from briskcell.model.stores import Supply, Trickle
 from briskcell.model.units import Show, show
 
 from ..shapes import Drawing, Shape, circle, group, path, rect, text
@@ -108,7 +108,6 @@ def _lay(boxes: Iterable[_Box]) -> dict[int, float]:
         columns.setdefault(box.column, []).append(box)
     x, at = EDGE, dict[int, float]()
     for k in range(max(columns) + 1):
-        at[k] = x
         y = EDGE
         tracks = sum(len(b.left) for b in columns.get(k, ()))
         if k:
@@ -191,4 +190,4 @@ def _drawn(assessed: Assessment, box: _Box, picked: str) -> Shape:
 
 
 def _outside(part: object) -> bool:
-    return isinstance(part, (Supply, Trickle)) and not isinstance(part, ChargeBoard)
+    return isinstance(part, (Supply, Trickle))

@@ -11,7 +11,7 @@ from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Balancer, ChargeBoard, Supply, Trickle
-from briskcell.model.tree import feeders_of, load_feeders, source_of
+from briskcell.model.tree import feeders_of, load_feeders, on_supply
 from briskcell.services.edits.values import Edit, checked, field_error_of
 
 WORDS = {
@@ -31,18 +31,18 @@ def ends_of(plan: Plan, part: Part) -> dict[str, tuple[Part, ...]]:
     if isinstance(part, Fed) and not isinstance(part, Load):
         below = _below(plan, part)
         outlet = isinstance(part, Link) and part.kind == "outlet"
-        if isinstance(source_of(plan, part), Supply):
+        way_in = on_supply(plan, part)
+        if way_in:
             kinds: tuple[Any, ...] = (Supply, Link)
         else:
             kinds = (Load,) if outlet else (Store, Rail, Link, Converter, *((Load,) if isinstance(part, Converter) else ()))
         feeders = (p for p in plan.parts() if isinstance(p, kinds))
-        same = isinstance(source_of(plan, part), Supply)
         out["fed_by"] = tuple(
             p
             for p in feeders
             if p.id not in below
             and not (isinstance(p, Link) and p.kind == "return")
-            and (not isinstance(p, Link) or isinstance(source_of(plan, p), Supply) == same)
+            and (not isinstance(p, Link) or on_supply(plan, p) == way_in)
         )
     if isinstance(part, Rail):
         above = {p.id for p in feeders_of(plan, part)}

@@ -21,6 +21,9 @@ from briskcell.model.units import show
 
 from ..registry import Finding, missed_by, rule
 
+TOLERATED = 1.02  # of what a source gives, that nobody would notice
+THICK_AWG = 18.0  # of a wire to a socket, that is easily laid
+
 
 @rule(
     "chargeable",
@@ -115,9 +118,6 @@ def input_limit(assessed: Answers) -> Iterator[Finding]:
         yield Finding(state, board.id, cause, missed_by(asks, gives), search, advice)
 
 
-TOLERATED = 1.02  # of what a source gives, that nobody would notice
-
-
 def _held(assessed: Answers, way: WayIn, gives: float) -> Iterator[Fix]:
     """A lower limit or current, a stronger source, a board that holds itself back."""
     board = way.board
@@ -196,6 +196,3 @@ def _shorter(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
         plan = replaced(plan, altered(wire, awg=THICK_AWG))
     if thin:
         yield Fix(f"{THICK_AWG:.0f} AWG for {thin[0].name}", "drops less on the way in.", plan)
-
-
-THICK_AWG = 18.0
