@@ -117,6 +117,7 @@ SPECIAL: dict[Any, Callable[[Any, random.Random], Any]] = {
 
 def made(model: type[Part], rng: random.Random, **fixed: Any) -> dict[str, Any] | None:
     """A document of a part that stands by itself; None where none came out of a few tries."""
+    fixed = {"half_of": None} | fixed
     for _ in range(12):
         tried = document(model, rng, **fixed)
         try:

@@ -12,6 +12,7 @@ from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Link
 from briskcell.model.plan import Day, Plan, Stretch
 from briskcell.services.demo import curlew, sanderling
+from briskcell.services.edits.swap import swapped
 
 CURLEW, SANDERLING = 1, 3  # as the demo shelf numbers them
 Step = tuple[str, dict[str, str]]
@@ -181,7 +182,15 @@ def long_haul() -> Plan:
 def console_on_the_cell() -> Plan:
     plan = sanderling()
     brief = plan.brief.model_copy(update={"play_while_charging": False})
-    return replaced(remade(plan, {"brief": brief}), altered(plan.chargers[0], layout="on_cell"))
+    return swapped(remade(plan, {"brief": brief}), "charger", "charger-lin-1-cell")[0]
+
+
+def output_left_free() -> Plan:
+    return replaced(sanderling(), altered(sanderling().chargers[0], layout="on_cell"))
+
+
+def charged_by_a_switch() -> Plan:
+    return swapped(sanderling(), "boost", "combined-5v-3-path")[0]
 
 
 def unbalanced_series() -> Plan:
@@ -464,7 +473,9 @@ BROKEN: dict[str, Broken] = {
     "behind-the-jack": Broken(straight_to_the_pins, SANDERLING, [edit("loads/board/jack/bypassed", "true")]),
     "shelf-life": Broken(sipping_board, SANDERLING, [edit("chargers/charger/off_current_a", "12 mA")]),
     "carrier": Broken(long_haul, SANDERLING, [edit("packs/pack/parallel", "6")], by_hand=True),
-    "load-on-charging-cell": Broken(console_on_the_cell, SANDERLING, [edit("chargers/charger/layout", "on_cell")]),
+    "load-on-charging-cell": Broken(console_on_the_cell, SANDERLING, [swap("charger", "charger-lin-1-cell")]),
+    "system-output": Broken(output_left_free, SANDERLING, [edit("chargers/charger/layout", "on_cell")]),
+    "charge-behind-switch": Broken(charged_by_a_switch, SANDERLING, [swap("boost", "combined-5v-3-path")]),
     "series-balance": Broken(unbalanced_series, CURLEW, [edit("chargers/charger/balancing", "false")]),
     "charge-temperature": Broken(sweltering_quay, SANDERLING, [edit("brief/room_c", "40 °C")]),
     "played-on-the-charger": Broken(

@@ -134,7 +134,7 @@ def spoiled(path: str, value: Any) -> dict[str, Any]:
         ("converters/0/loss", None, "loss", "no efficiency"),
         ("chargers/0/supply", "pack", "supply", "no supply"),
         ("profile/rest", 0.5, "play", "add up"),
-        ("version", 3, "version", "versions 1 and 2 are read"),
+        ("version", 4, "version", "versions 1, 2 and 3 are read"),
         ("colour", "red", "colour", "no field of this name"),
     ],
 )
@@ -171,7 +171,7 @@ def test_no_document_breaks_the_reader(document: Any) -> None:
 def test_the_schema_is_json_and_names_units() -> None:
     text = json.dumps(schema())
     assert '"unit": "W"' in text
-    assert schema()["properties"]["version"]["const"] == 2
+    assert schema()["properties"]["version"]["const"] == 3
 
 
 def test_the_library_is_whole_and_every_figure_has_grade_and_source() -> None:
@@ -282,13 +282,15 @@ def test_a_document_that_would_take_long_or_break_is_refused_with_field_value_an
 
 def test_a_document_of_before_says_by_a_field_what_it_said_by_a_name() -> None:
     document = document_of(demo_plans()[1])
+    document["version"] = 2
     for board in document["converters"]:
-        del board["combined"]
+        board["combined"] = True
     for load in document["loads"]:
         del load["keeps_time"]
     document["loads"][0]["name"] = "Clock of the old sort"
     plan = plan_of(document)
-    assert (plan.converters[0].combined, plan.loads[0].keeps_time, plan.loads[1].keeps_time) == (True, True, False)
+    assert (plan.version, plan.loads[0].keeps_time, plan.loads[1].keeps_time) == (3, True, False)
+    assert plan.converters == demo_plans()[1].converters
 
 
 @pytest.mark.parametrize(

@@ -21,7 +21,7 @@ STOCK = catalogue().stock()
 OLD = (CASES / "plan-version-1.json").read_bytes()
 
 
-def test_a_file_of_version_1_opens_with_what_its_classes_said_and_is_written_as_version_2() -> None:
+def test_a_file_of_version_1_opens_with_what_its_classes_said_and_is_written_as_version_3() -> None:
     assert json.loads(OLD)["version"] == 1
     plan = read_plan(io.BytesIO(OLD))
     (board,) = plan.chargers
@@ -32,7 +32,7 @@ def test_a_file_of_version_1_opens_with_what_its_classes_said_and_is_written_as_
     by_id = {p.id: p for p in plan.loads}
     assert (by_id["screen"].peak_share, by_id["sound"].peak_s) == (0.0, 0.3)
     assert read_plan(io.BytesIO(write_plan(plan))) == plan
-    assert document_of(plan)["version"] == 2
+    assert document_of(plan)["version"] == 3
     a = assess(plan, STOCK)
     assert a.runtime is not None
     assert a.runtime.hours == pytest.approx(8.0, abs=1.0)

@@ -236,7 +236,9 @@ def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know(tm
     for f in result["found"]:
         whole = assess(take_found(a, f["cell"], f["parallel"], f["board"], f["awg"], f["charger"]).plan, catalogue().stock())
         assert whole.plan.chargers[0].part_class == f["charger"]
-        assert whole.charges[0].off.hours == pytest.approx(f["charge_h"], rel=0.03), f
+        # A board that charges as well does so through the wire from the pack, whose gauge the hours do not know.
+        rel = 0.05 if whole.plan.chargers[0].half_of else 0.03
+        assert whole.charges[0].off.hours == pytest.approx(f["charge_h"], rel=rel), f
         assert f["charge_h"] <= a.plan.brief.charge_hours
     soonest = next(f for f in result["found"] if "full soonest" in f["good_at"])
     assert soonest["charge_h"] == min(p["charge_h"] for p in result["points"])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Self
@@ -49,6 +49,7 @@ from briskcell.core.wiring.fuses import REFERENCE_C, FuseCheck, check_fuses, fus
 from briskcell.core.wiring.harness import LinkCheck, check_links
 from briskcell.core.wiring.order import Joint, build_order
 from briskcell.core.wiring.shorts import Lead, LeadTouch, ShortCheck, check_shorts, lead_touches, unfused_leads
+from briskcell.core.wiring.sundries import Sundry, sundries
 from briskcell.model.changes import remade
 from briskcell.model.differing import Difference, differing
 from briskcell.model.parts import STATES, Colour, Converter, Link, Load, Part, State
@@ -58,7 +59,7 @@ from briskcell.model.stores import Balancer, Bank, Capacitor, Cell, ChargeBoard,
 
 @dataclass(frozen=True)
 class Stock:
-    """Part classes within reach, from which fixes choose."""
+    """Part classes within reach, from which fixes choose; ``halves`` are what comes on a board besides, by the key of its class."""
 
     converters: tuple[Converter, ...] = ()
     links: tuple[Link, ...] = ()
@@ -70,6 +71,16 @@ class Stock:
     trickles: tuple[Trickle, ...] = ()
     capacitors: tuple[Capacitor, ...] = ()
     banks: tuple[Bank, ...] = ()
+    halves: Mapping[str, tuple[Part, ...]] = field(default_factory=dict)
+
+    def charging_half(self, key: str) -> ChargeBoard | None:
+        """The half of a board's class that charges; None of a board without."""
+        return next((h for h in self.halves.get(key, ()) if isinstance(h, ChargeBoard)), None)
+
+    @cached_property
+    def plain(self) -> tuple[Converter, ...]:
+        """Boards that are one thing alone."""
+        return tuple(c for c in self.converters if c.part_class not in self.halves)
 
     def of_class(self, key: str) -> Part | Cell | None:
         """The class of that key, where it is within reach."""
@@ -77,7 +88,7 @@ class Stock:
 
     @cached_property
     def _classes(self) -> dict[str, Part | Cell]:
-        lists = (
+        lists: tuple[tuple[Part | Cell, ...], ...] = (
             self.chargers,
             self.converters,
             self.links,
@@ -88,6 +99,7 @@ class Stock:
             self.trickles,
             self.capacitors,
             self.banks,
+            *self.halves.values(),
         )
         return {c.part_class: c for parts in lists for c in parts if c.part_class}
 
@@ -131,6 +143,7 @@ ANSWERS = (
     "circuit",
     "pieces",
     "to_buy",
+    "sundries",
     "colours",
     "joints",
     "signals",
@@ -598,6 +611,11 @@ class Answers:
     def to_buy(self) -> dict[tuple[str, Colour], float]:
         """Metres of each wire to buy, by gauge in words and colour. [m]"""
         return to_buy(self.pieces)
+
+    @cached_property
+    def sundries(self) -> tuple[Sundry, ...]:
+        """What the drawing takes besides the parts of the plan."""
+        return sundries(self.circuit, self.to_buy)
 
     @cached_property
     def colours(self) -> dict[str, Colour]:

@@ -17,8 +17,9 @@ from briskcell.core.draw.bill import bill
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.packs import MOST_PARALLEL, other_packs
 from briskcell.core.moves.warning import lower_warning
+from briskcell.core.moves.whole_boards import restored
 from briskcell.core.rules import RULES
-from briskcell.model.changes import left_out, remade, replaced
+from briskcell.model.changes import left_out, remade
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Part
 from briskcell.model.plan import Brief, Plan
@@ -182,10 +183,10 @@ def _parts_back(start: Plan, found: Assessment, met: Met) -> Assessment:
     """Changed parts as they were, and added ones left out, where nothing fails without; an added one only if nothing is worse."""
     for part in start.parts():
         now = found.plan.by_id.get(part.id)
-        if now is None or now == part:
+        if now is None or part.half_of or now.half_of or _as_it_was(found.plan, start, part.id):
             continue
         try:
-            back = met.judge(found, replaced(found.plan, part))
+            back = met.judge(found, restored(found.plan, start, part.id))
         except ValidationError:
             continue
         found = found if back.failures else back
@@ -195,6 +196,12 @@ def _parts_back(start: Plan, found: Assessment, met: Met) -> Assessment:
             worse = {f.key for f in back.findings} - {f.key for f in found.findings}
             found = found if back.failures or worse else back
     return found
+
+
+def _as_it_was(plan: Plan, before: Plan, part_id: str) -> bool:
+    """Whether a part, and all that comes on it, is as it was."""
+    same = plan.by_id[part_id] == before.by_id[part_id]
+    return same and plan.halves.get(part_id, ()) == before.halves.get(part_id, ())
 
 
 def told(before: Plan, after: Plan) -> tuple[str, ...]:

@@ -7,16 +7,16 @@ import re
 import numpy as np
 
 from briskcell.core.circuit.circuit import Circuit, End, Place, circuit_of
-from briskcell.core.circuit.terminals import MINUS
+from briskcell.core.circuit.terminals import MINUS, key_on_board
 from briskcell.core.engine.meetings import idle_v
 from briskcell.core.engine.network import battery_paths, most_conductance_s, state_draws
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.formats.spice import FLOOR, NOTHING_OHM, behind_ohms, board_lines, diode, drawn_by, plain_text, resistor
-from briskcell.model.parts import STATES, Converter, Link, Load
+from briskcell.model.parts import STATES, Converter, Link, Load, Part
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import ChargeBoard, Supply
-from briskcell.model.tree import source_of
+from briskcell.model.tree import charged_through, layout_of, source_of
 
 NOWHERE_OHM = 1e9  # that ties what floats to the reference, for a simulator
 
@@ -46,7 +46,7 @@ def write_soldered(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
         out.append(resistor(f"w{k}", node[c.a], node[c.b], c.ohm))
     first = {End(plan.stores[0].id, MINUS)} if plan.stores else set()
     out += [f"Rf{k} {n} 0 {NOTHING_OHM if end in first else NOWHERE_OHM:g}" for k, (end, n) in enumerate(node.items())]
-    inside = _Inside(op, node, STATES.index(state))
+    inside = _Inside(circuit, op, node, STATES.index(state))
     for place in circuit.places:
         out += inside.of(place)
         out += inside.guessed(place)
@@ -74,77 +74,99 @@ def nodes_of_terminals(circuit: Circuit) -> dict[End, str]:
 class _Inside:
     """What lies between the terminals of a place, as far as current flows in it on battery."""
 
-    def __init__(self, op: Operating, node: dict[End, str], row: int) -> None:
-        self.op, self.node, self.row, self.plan = op, node, row, op.plan
+    def __init__(self, circuit: Circuit, op: Operating, node: dict[End, str], row: int) -> None:
+        self.circuit, self.op, self.node, self.row, self.plan = circuit, op, node, row, op.plan
         self.paths = {b.id for b in battery_paths(op.plan)}
         self.ocv_v = {s.id: float(c.ocv_v[0]) for s, c in zip(op.plan.stores, op.curves, strict=True)}
 
     def of(self, place: Place) -> list[str]:
-        part, at = place.part, self.node
-
-        def n(key: str) -> str:
-            return at[End(place.id, key)]
-
+        part = place.part
         if part is None:  # a protection board's own resistance is counted in its pack
-            keys = {t.key for t in place.terminals}
-            joined = (("cells", "out"), ("cells-minus", "gnd")) if "cells" in keys else ()
-            return [resistor(f"i{n(a)}", n(a), n(b), 0.0) for a, b in joined]
+            keys, n = {t.key for t in place.terminals}, {t.key: self.node[End(place.id, t.key)] for t in place.terminals}
+            joined = (("cells", "out"), ("cells-minus", MINUS)) if "cells" in keys else ()
+            return [resistor(f"i{n[a]}", n[a], n[b], 0.0) for a, b in joined]
+        return [line for p in (part, *self.plan.halves.get(part.id, ())) for line in self._part(p)]
+
+    def _n(self, part: Part, key: str) -> str:
+        return self.node[self.circuit.end(part, key)]
+
+    def _fed_at(self, part: Part, key: str) -> str:
+        """The node a part is fed at: where it comes on a board with a power path, behind that."""
+        end = self.circuit.entered.get(part.id)
+        if end is None:
+            return self._n(part, key)
+        halves = self.plan.halves.get(end.place, ())
+        path = any(isinstance(h, ChargeBoard) and h.id in self.paths and charged_through(self.plan, h) is not None for h in halves)
+        return self.node[End(end.place, "sys")] if path and end.terminal == "in" else self.node[end]
+
+    def _part(self, part: Part) -> list[str]:
         if isinstance(part, Store):
-            return self._store(part, n("out"), n("gnd"))
+            return self._store(part, self._n(part, "out"), self._n(part, MINUS))
         if isinstance(part, ChargeBoard):
-            return self._charge_board(part, place)
+            return self._charge_board(part)
         if isinstance(part, Converter):
-            k, fed = self.op.network.converters.index(part), n("in")
+            k = self.op.network.converters.index(part)
             ohm = float(self.op.network.fixed_ohm[self.op.network.branch[part.id]])
             least = FLOOR * self._unloaded(part.fed_by)
-            lines = board_lines(n("out"), fed, least, part, self.op.network.losses[k], ohm, n("gnd"))
-            return [*lines, resistor(f"i{n('in-')}", n("in-"), n("gnd"), 0.0)]
+            out, minus = self._n(part, "out"), self._n(part, MINUS)
+            lines = board_lines(out, self._fed_at(part, "in"), least, part, self.op.network.losses[k], ohm, minus)
+            alone = part.half_of is None
+            return [*lines, *([resistor(f"i{self._n(part, 'in-')}", self._n(part, "in-"), minus, 0.0)] if alone else [])]
         if isinstance(part, Load):
-            return self._load(part, n("plus"), n("gnd"), [n(t.key) for t in place.terminals if t.key == "pass"])
+            return self._load(part, self._fed_at(part, "plus"), self._n(part, MINUS))
         if isinstance(part, Link):
+            a, b = self._fed_at(part, "a"), self._n(part, "b")
             if part.kind == "diode":
-                drop = part.drop_v.likely if part.drop_v else 0.0
-                return [diode(n("a"), n("a"), n("b"), drop, link_resistance_ohm(part))]
-            return [resistor(f"i{n('a')}", n("a"), n("b"), link_resistance_ohm(part))]
+                return [diode(a, a, b, part.drop_v.likely if part.drop_v else 0.0, link_resistance_ohm(part))]
+            return [resistor(f"i{b}", a, b, link_resistance_ohm(part))]
         return []
 
     def guessed(self, place: Place) -> list[str]:
         """Where a simulator begins: at the volts of the unloaded build, from which it comes to the upper of two solutions."""
-        part = place.part
         known: dict[str, float] = {}
-        if isinstance(part, Store):
-            known = {"out": self._unloaded(part.id)}
-        elif isinstance(part, ChargeBoard):
-            known = dict.fromkeys(("bat", "out"), self._unloaded(part.charges))
-        elif isinstance(part, Converter):
-            known = {"in": self._unloaded(part.fed_by), "out": self._unloaded(part.id)}
-        elif isinstance(part, Load):
-            known = dict.fromkeys(("plus", "pass"), self._unloaded(part.fed_by))
-        elif isinstance(part, Link) and not isinstance(source_of(self.plan, part), Supply):
-            known = dict.fromkeys(("a", "b"), self._unloaded(part.fed_by))
-        elif part is None and place.id.endswith("-protection"):
+        if place.part is None and place.id.endswith("-protection"):
             known = dict.fromkeys(("cells", "out"), self._unloaded(place.id.removesuffix("-protection")))
+        for part in (place.part, *self.plan.halves.get(place.id, ())) if place.part is not None else ():
+            known |= {key_on_board(self.plan, part, k): v for k, v in self._guess(part).items()}
         keys = {t.key for t in place.terminals}
         return [f".nodeset V({self.node[End(place.id, k)]})={v:.6g}" for k, v in known.items() if k in keys]
+
+    def _guess(self, part: Part) -> dict[str, float]:
+        if isinstance(part, Store):
+            return {"out": self._unloaded(part.id)}
+        if isinstance(part, ChargeBoard):
+            return dict.fromkeys(("bat", "out"), self._unloaded(part.charges))
+        if isinstance(part, Converter):
+            return {"in": self._unloaded(part.fed_by), "out": self._unloaded(part.id)}
+        if isinstance(part, Load):
+            return dict.fromkeys(("plus", "pass"), self._unloaded(part.fed_by))
+        if isinstance(part, Link) and not isinstance(source_of(self.plan, part), Supply):
+            return dict.fromkeys(("a", "b"), self._unloaded(part.fed_by))
+        return {}
 
     def _store(self, store: Store, plus: str, minus: str) -> list[str]:
         volts, ohm = behind_ohms(self.op, self.op.plan.stores.index(store), self.row)
         return [f"V{plus} {plus}e {minus} {volts:.12g}", resistor(f"i{plus}", f"{plus}e", plus, ohm)]
 
-    def _charge_board(self, board: ChargeBoard, place: Place) -> list[str]:
-        n = {t.key: self.node[End(place.id, t.key)] for t in place.terminals}
-        lines = [resistor(f"i{n['in-']}", n["in-"], n["bat-"], 0.0)]
-        if "out" in n:
+    def _charge_board(self, board: ChargeBoard) -> list[str]:
+        minus, back = self._n(board, "in-"), self._n(board, "bat-")
+        lines = [resistor(f"i{minus}", minus, back, 0.0)]
+        if layout_of(self.plan, board) == "power_path":
             ohm = board.battery_path_ohm.likely if board.id in self.paths and board.battery_path_ohm else 0.0
-            lines += [resistor(f"i{n['out']}", n["bat"], n["out"], ohm), resistor(f"i{n['gnd']}", n["bat-"], n["gnd"], 0.0)]
+            out = self._n(board, "out")
+            lines.append(resistor(f"i{out}", self._n(board, "bat"), out, ohm))
+            if board.half_of is None:
+                lines.append(resistor(f"i{self._n(board, MINUS)}", back, self._n(board, MINUS), 0.0))
         return lines
 
-    def _load(self, load: Load, plus: str, minus: str, passes: list[str]) -> list[str]:
+    def _load(self, load: Load, plus: str, minus: str) -> list[str]:
         k, draws = self.op.network.loads.index(load), state_draws(self.op.network)
         of_draw = (float(t[self.row, 0, k]) for t in (draws.power_w, draws.current_a, draws.conductance_s))
         least = FLOOR * self._unloaded(load.fed_by)
         amps = drawn_by(f"V({plus},{minus})", least, (*of_draw, most_conductance_s(load)))
-        return [f"B{plus} {plus} {minus} I={amps}", *(resistor(f"i{p}", plus, p, 0.0) for p in passes)]
+        passed = self.circuit.end(load, "pass")
+        more = [resistor(f"i{self.node[passed]}", plus, self.node[passed], 0.0)] if passed in self.node else []
+        return [f"B{plus}load{k} {plus} {minus} I={amps}", *more]
 
     def _unloaded(self, at: str) -> float:
         """Volts at a part's output while nothing draws: what a simulator's first guesses are kept above."""

@@ -14,6 +14,9 @@ from briskcell.core.answers import Stock
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import Curve
 from briskcell.model.kinds import LIBRARY
+from briskcell.model.parts import Part
+
+from .terminals import terminals_of_class
 
 NOWHERE = {"fed_by": "nowhere", "charges": "nowhere", "supply": "nowhere"}
 
@@ -39,7 +42,17 @@ class Catalogue:
     classes: tuple[PartClass, ...]
 
     def of_kind(self, kind: str) -> tuple[PartClass, ...]:
-        return tuple(c for c in self.classes if c.kind == kind)
+        """What can be bought: what comes on the board of another class alone is none."""
+        return tuple(c for c in self.classes if c.kind == kind and getattr(c.part, "half_of", None) is None)
+
+    @cached_property
+    def halves(self) -> dict[str, tuple[Part, ...]]:
+        """What comes on each board besides, by the key of the board's class."""
+        out: dict[str, list[Part]] = {}
+        for c in self.classes:
+            if (whole := getattr(c.part, "half_of", None)) is not None:
+                out.setdefault(whole, []).append(c.part)
+        return {key: tuple(parts) for key, parts in out.items()}
 
     def boards(self) -> tuple[PartClass, ...]:
         """Converters that can be bought: all but those that are built into a load."""
@@ -68,6 +81,7 @@ class Catalogue:
         return Stock(
             **{kind: tuple(c.part for c in self.of_kind(kind)) for kind in LIBRARY if kind != "converters"},
             converters=tuple(c.part for c in self.boards()),
+            halves=self.halves,
         )
 
 
@@ -112,15 +126,7 @@ def read_classes(kind: str, text: str, chemistries: dict[str, Any]) -> tuple[Par
             raise FigureError("source", f"The class {key} has no source.", fix="Name the source.")
         fields = LIBRARY[kind].model_fields
         row = sourced(row, grade, source)
-        for name in (
-            "max_charge_a",
-            "max_discharge_a",
-            "rating_a",
-            "termination_a",
-            "precharge_a",
-            "current_limit_a",
-            "input_limit_a",
-        ):
+        for name in BY_ONE_FIGURE:
             if isinstance(row.get(name), (int, float)):
                 row[name] = {"likely": row[name], "grade": grade, "source": source}
         if kind == "cells":
@@ -129,6 +135,8 @@ def read_classes(kind: str, text: str, chemistries: dict[str, Any]) -> tuple[Par
             row["window"]["source"] = source
         row |= {"part_class": key} | {k: v for k, v in NOWHERE.items() if k in fields and fields[k].is_required()}
         row |= {"id": key} if "id" in fields else {}
+        if "terminals" in fields:
+            row["terminals"] = terminals_of_class(key, kind, group, row)
         try:
             out.append(PartClass(key, kind, group, LIBRARY[kind].model_validate(row)))
         except ValidationError as error:

@@ -23,7 +23,6 @@ FACTS = (
     "rechargeable",
     "resettable",
     "latching",
-    "combined",
 )
 MOST = (
     "switch_current_a",

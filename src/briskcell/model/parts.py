@@ -50,7 +50,9 @@ class State(IntEnum):
 class Part(Document):
     """What every part has: an id within the plan, a name, and the library class it was taken from.
 
-    ``terminals`` are where one solders or plugs to it; empty where it has the usual ones of its kind.
+    ``terminals`` are where one solders or plugs to it; empty where it has the usual ones of its kind. A part that comes on the
+    board of another, such as the charging half of a charge-and-boost board, is ``half_of`` that one: it has the body, the price and
+    the pads of both.
     """
 
     id: Id
@@ -58,6 +60,7 @@ class Part(Document):
     part_class: Annotated[str, StringConstraints(max_length=80)] = ""
     note: Words = ""
     terminals: Terminals = ()
+    half_of: Id | None = None
 
 
 class Body(Document):
@@ -297,9 +300,9 @@ class Converter(Fed):
 
     ``switch_current_a`` is what its switch carries (boost: at the input; buck: about its output amps);
     ``output_limit_a`` a limit its sheet states at the output. Driven from outside, by another source on its rail, its output
-    stands ``output_max_v``, and ``blocks_back`` says whether it keeps current out; None where nobody has said so. A ``combined``
-    board charges the store as well; ``output_f`` is the capacitance on its output, with what is soldered to its rail; one that is
-    ``built_in`` belongs to the load that feeds it, such as what makes a board's 3.3 V pin.
+    stands ``output_max_v``, and ``blocks_back`` says whether it keeps current out; None where nobody has said so. ``output_f`` is
+    the capacitance on its output, with what is soldered to its rail; one that is ``built_in`` belongs to the load that feeds it,
+    such as what makes a board's 3.3 V pin.
     """
 
     kind: Literal["boost", "buck", "buck_boost", "linear"]
@@ -322,7 +325,6 @@ class Converter(Fed):
     blocks_back: bool | None = None
     output_max_v: Volt | None = None
     off_current_a: Amps | None = None
-    combined: bool = False
     built_in: bool = False
     body: Body | None = None
     adjustable: Adjustables = ()

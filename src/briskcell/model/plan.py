@@ -18,8 +18,8 @@ from .stores import Balancer, Bank, Capacitor, ChargeBoard, Pack, Supply, Trickl
 from .units import Unit
 from .upgrades import upgraded
 
-FORMAT_VERSION = 2
-READ_VERSIONS = (1, 2)
+FORMAT_VERSION = 3
+READ_VERSIONS = (1, 2, 3)
 Store = Pack | Capacitor | Bank
 
 
@@ -186,14 +186,14 @@ class Day(Document):
 
 
 class Plan(Document):
-    """A build: the brief, its parts and how they hang together. Format version 2.
+    """A build: the brief, its parts and how they hang together. Format version 3.
 
     ``joined`` names the joints of the order to build in that are made, ``placed`` says where parts lie in the case, ``boot_s``
     how long a start takes before play begins, ``days`` are those it is meant to last.
     """
 
     format: Literal["brisk-cell-plan"] = "brisk-cell-plan"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
     name: Name
     note: Words = ""
     brief: Brief = Brief()
@@ -251,6 +251,15 @@ class Plan(Document):
                 out.setdefault(part.fed_by, []).append(part)
         return {k: tuple(v) for k, v in out.items()}
 
+    @cached_property
+    def halves(self) -> dict[str, tuple[Part, ...]]:
+        """What comes on each board besides the board itself, by that one's id."""
+        out: dict[str, list[Part]] = {}
+        for part in self.parts():
+            if part.half_of is not None:
+                out.setdefault(part.half_of, []).append(part)
+        return {k: tuple(v) for k, v in out.items()}
+
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         seen: dict[str, Part] = {}
@@ -259,6 +268,9 @@ class Plan(Document):
                 raise FigureError("id", f"Two parts share the id “{part.id}”.", fix="Rename one of them.")
             seen[part.id] = part
         for part in self.parts():
+            whole = seen.get(part.half_of or "")
+            if part.half_of is not None and (whole is None or whole is part or whole.half_of is not None):
+                raise FigureError("half_of", f"{part.name} comes on “{part.half_of}”, which is no board.", fix="Name a board.")
             if isinstance(part, Fed):
                 self._check_feeder(part, seen)
                 self._check_output(part, seen)
@@ -373,7 +385,7 @@ def plan_of(document: Any) -> Plan:
         raise PlanError.single(
             "version",
             version,
-            f"This is format version {version!r}; versions 1 and 2 are read.",
+            f"This is format version {version!r}; versions 1, 2 and 3 are read.",
             fix="Export the build again from the Brisk Cell it came from.",
         )
     for name, bound in BOUNDS.items():  # before the validator reads a hundred thousand of them

@@ -127,9 +127,18 @@ class CellString(Document):
 
 
 class Protection(Document):
-    """The pack's protection board: where it cuts, where it trips, what it puts in the way."""
+    """The pack's protection board: where it cuts, where it trips, what it puts in the way.
+
+    It cuts a discharge at ``cutoff_cell_v`` a cell and a charge at ``over_cell_v``, None where nobody has said so; one that
+    ``senses_each`` has a lead to every cell in series, one that does not sees the whole alone. Cells that carry their own bring
+    it ``with_cells``: nothing is bought or soldered then. A board lies at the end of the pack.
+    """
 
     cutoff_cell_v: Volt
+    over_cell_v: Volt | None = None
+    senses_each: bool = True
+    with_cells: bool = False
+    cost: Money | None = None
     trip_a: AmpsAbove
     resistance_ohm: Ohms
     off_current_a: Amps = Figure(low=3e-6, likely=6e-6, high=1e-5, grade="typical", source="protection board class")

@@ -107,6 +107,8 @@ def stays_connected(plan: Plan, part: Fed, store: Store, opened: frozenset[str] 
 
 def layout_of(plan: Plan, board: ChargeBoard) -> str:
     """What happens to the console while a board charges: its own layout, or a jack's contact that cuts the console out."""
+    if board.half_of is not None:  # its socket is its own
+        return board.layout
     fed = plan.fed.get(board.charges, ())
     cut = bool(fed) and all(_behind_jack(plan, p) for p in fed)
     return "cut_out" if board.layout == "on_cell" and cut else board.layout
@@ -118,6 +120,37 @@ def _behind_jack(plan: Plan, part: Fed) -> bool:
         return True
     below = plan.fed.get(part.id, ())
     return isinstance(part, Link) and bool(below) and all(_behind_jack(plan, p) for p in below)
+
+
+def board_of(part: Part) -> str:
+    """The id of the board that a part comes on: its own, but of a half."""
+    return part.half_of or part.id
+
+
+def feeder_outside(plan: Plan, part: Fed) -> Fed:
+    """The part of a board, itself or what feeds it there, that is fed from off the board."""
+    at = part
+    for above in feeders_of(plan, part):
+        if isinstance(above, Rail):
+            continue
+        if not isinstance(above, Fed) or board_of(above) != board_of(part):
+            break
+        at = above
+    return at
+
+
+def charged_through(plan: Plan, board: ChargeBoard) -> tuple[Link, ...] | None:
+    """The links between a charging half and the store: its cells hang on the pads that the board is fed at.
+
+    None of a board of its own, and of one that is fed from elsewhere: that has pads of its own for the cells.
+    """
+    whole = plan.by_id.get(board.half_of or "")
+    if not isinstance(whole, Fed):
+        return None
+    above = [p for p in feeders_of(plan, feeder_outside(plan, whole)) if not isinstance(p, Rail)]
+    if not above or above[-1].id != board.charges or not all(isinstance(p, Link) for p in above[:-1]):
+        return None
+    return tuple(p for p in above if isinstance(p, Link))
 
 
 def free_id(plan: Plan, wanted: str) -> str:
@@ -133,8 +166,13 @@ def free_name(plan: Plan, wanted: str) -> str:
 
 
 def made_v(plan: Plan, place: Part) -> float:
-    """The volts that a rail or a board gives, or the board above an output; 0 of what makes none. [V]"""
-    board = plan.by_id[place.fed_by] if isinstance(place, Rail) else place
-    if isinstance(place, Link) and place.kind == "outlet":
-        board = next((p for p in feeders_of(plan, place) if isinstance(p, Converter)), place)
-    return board.output_v.likely if isinstance(board, Converter) else 0.0
+    """The volts that a rail, a board or an output gives, past links behind the board that makes them; 0 of what makes none. [V]"""
+    board = place if isinstance(place, Converter) else maker_of(plan, place)
+    return board.output_v.likely if board is not None else 0.0
+
+
+def maker_of(plan: Plan, place: Part) -> Converter | None:
+    """The board that makes a rail's or an output's volts; None where a store gives them itself."""
+    if not isinstance(place, Rail) and not (isinstance(place, Link) and place.kind == "outlet"):
+        return None
+    return next((p for p in feeders_of(plan, place) if isinstance(p, Converter)), None)

@@ -62,6 +62,6 @@ def pack_of(part_id: str, name: str, cell: Any, series: int, parallel: int, *, c
             "series": series,
             "parallel": parallel,
             "link_resistance_ohm": {"low": 0.002, "likely": 0.004, "high": 0.008, "grade": "typical", "source": "strip links"},
-            "protection": protection_for(cell, parallel, cutoff),
+            "protection": protection_for(cell, series, parallel, cutoff),
         }
     )

@@ -59,7 +59,7 @@ def _oystercatcher() -> Plan:
         "First try for the harbour museum: one charge-and-boost board, cells from a drawer, thin wire throughout.",
         [
             take("usb-09", id="usb"),
-            take("charger-lin-1-cell", id="charger", charges="pack", supply="usb"),
+            take("combined-5v-1-charge", id="charger", charges="pack", supply="usb", half_of="boost"),
             pack_of("pack", "Pack", cell_of("cell-18650-wrap"), 1, 2, cutoff=2.5),
             wire("w-pack", "Wire from the pack", "pack", 26, 0.15),
             take("switch-slide-2", id="switch", fed_by="w-pack"),

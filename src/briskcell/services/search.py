@@ -16,16 +16,18 @@ from briskcell.core.assess import Assessment
 from briskcell.core.engine.converters import same_output
 from briskcell.core.moves.charging import other_chargers
 from briskcell.core.moves.filling import filling
+from briskcell.core.moves.fix import placed
+from briskcell.core.moves.whole_boards import seated
 from briskcell.core.search.candidates import same_charge
 from briskcell.core.search.choices import Filling, Offer, choose, stacked
 from briskcell.core.search.scout import CHUNK, Scouted, scout
 from briskcell.formats.plan_json import document_of
 from briskcell.library import PartClass, catalogue
-from briskcell.model.changes import altered, remade, replaced
+from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Link
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Cell, Pack
+from briskcell.model.stores import Cell, ChargeBoard, Pack
 from briskcell.model.tree import behind_links
 from briskcell.model.units import show
 from briskcell.store.drawer import DrawerRow
@@ -79,11 +81,9 @@ def search(a: Assessment, judged: Judged, rows: Sequence[DrawerRow] = (), kind: 
 
     def work(progress: Progress) -> dict[str, Any]:
         start = time.perf_counter()
-        filled = filling(a, cells, max(PARALLEL))
+        filled = filling(a, cells, boards, max(PARALLEL))
         if filled is not None:
-            filled = replace(
-                filled, cost=np.array([0.0, *(float(drawer.to_buy(b.part_class, 1, b.cost)) for b in filled.boards[1:])])
-            )
+            filled = replace(filled, cost=np.array([0.0, *(_price(drawer, b) for b in filled.boards[1:])]))
         kept = judged.load(document_of(plan), [c.part_class for c in cells], [b.part_class for b in boards], __version__)
 
         def stop() -> bool:
@@ -201,6 +201,11 @@ def _whole(a: Assessment, row: dict[str, Any]) -> dict[str, Any]:
     }
 
 
+def _price(drawer: AtHand, board: ChargeBoard) -> float:
+    """What a charge board costs more; nothing of one that comes on a regulator."""
+    return float(drawer.to_buy(board.part_class, 1, board.cost)) if board.half_of is None else 0.0
+
+
 def take_found(a: Answers, cell_key: str, parallel: int, board_key: str, awg: float, charger_key: str = "") -> Edit:
     """Put a combination into the build; the charge board that is there stays unless another is named."""
     plan = a.plan
@@ -211,14 +216,18 @@ def take_found(a: Answers, cell_key: str, parallel: int, board_key: str, awg: fl
         raise FigureError("search", "That is no combination of the search.", fix="Search again.")
     words = f"{pack.series}S{parallel}P of {cell.name}, {board.name}, {awg:.0f} AWG"
     pack = altered(pack, cell=cell, parallel=parallel, strings=())
+    plan = replaced(plan, pack)
+    plan = replaced(plan, altered(plan.by_id[wire.id], awg=awg, section_mm2=None))
+    if board is not main:
+        whole = seated(plan, a.stock, placed(main, board))
+        if whole is None:
+            raise FigureError("search", f"Something hangs on {main.name} that would go with it.", fix="Feed that elsewhere first.")
+        plan = whole
     there = next((b for b in plan.chargers if b.charges == pack.id), None)
     if charger_key and there is not None and charger_key != there.part_class:
-        fixes = other_chargers(a, there, pack=pack)
+        fixes = other_chargers(a.of(plan), there)
         fix = next((f for f in fixes if getattr(f.plan.by_id[there.id], "part_class", "") == charger_key), None)
         if fix is None:
             raise FigureError("search", "That charge board does not suit these cells.", fix="Search again.")
         plan, words = fix.plan, f"{words}, {fix.words}"
-    plan = replaced(plan, pack)
-    plan = replaced(plan, altered(plan.by_id[wire.id], awg=awg, section_mm2=None))
-    plan = remade(replaced(plan, altered(board, id=main.id, fed_by=main.fed_by)), {})
     return Edit(plan, words)

@@ -75,7 +75,9 @@ def table_in() -> Response:
 def shopping(build_id: int) -> str:
     """What a build still wants, less what lies in the drawer."""
     opened = builds().open(build_id)
-    return render_template("shopping.html", id=build_id, opened=opened, wanted=workshop().drawer.shopping(opened.plan))
+    wanted, besides = workshop().drawer.shopping(opened.plan), opened.assessed.sundries
+    together = sum(w.cost or 0.0 for w in wanted) + sum(s.cost for s in besides)
+    return render_template("shopping.html", id=build_id, opened=opened, wanted=wanted, besides=besides, together=together)
 
 
 @build.bp.get("/library")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import get_args
+
 from flask import Flask, request
 from jinja2 import StrictUndefined
 from markupsafe import Markup
@@ -10,11 +12,20 @@ from briskcell import __version__
 from briskcell.drawing.svg import patterns_of_a_page
 from briskcell.model.figure import GRADES, SHORT_GRADES
 from briskcell.model.preference import CHOICES
+from briskcell.model.terminals import Terminal
+from briskcell.services.edits.field_names import option_name
 from briskcell.services.moments import told
 
 from .drawn import drawn
 from .errors import slot_of
 from .units import preferred, show, typed
+
+TERMINAL_OPTIONS = {  # what a terminal may be said to be
+    "role": [(o, option_name(o)) for o in get_args(Terminal.model_fields["role"].annotation)],
+    "kind": [(o, option_name(o)) for o in get_args(Terminal.model_fields["kind"].annotation)],
+    "polarity": [("+", "plus"), ("-", "minus"), ("", "neither")],
+    "edge": [("", "not known"), *((o, o) for o in ("left", "right", "top", "bottom"))],
+}
 
 
 def share(value: float | str) -> float | str:
@@ -35,7 +46,13 @@ def install(app: Flask) -> None:
         short_grade=lambda g: SHORT_GRADES.get(g, g),
     )
     app.jinja_env.globals.update(
-        patterns=Markup(patterns_of_a_page()), version=__version__, grades=GRADES, preferred=preferred, unit_choices=CHOICES
+        option=option_name,
+        terminal_options=TERMINAL_OPTIONS,
+        patterns=Markup(patterns_of_a_page()),
+        version=__version__,
+        grades=GRADES,
+        preferred=preferred,
+        unit_choices=CHOICES,
     )
     app.jinja_env.undefined = StrictUndefined
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True

@@ -10,7 +10,7 @@ import pytest
 from briskcell.core.assess import Assessment, assess
 from briskcell.core.charge.supplied import given_v, gives_nothing, holds_to_a, taken_a
 from briskcell.core.engine.operating import operate
-from briskcell.core.moves.charging import takes
+from briskcell.core.moves.suiting import takes
 from briskcell.core.wiring.conductors import wire_rise_k
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced

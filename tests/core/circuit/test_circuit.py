@@ -18,6 +18,7 @@ from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import STATES, Converter, Load
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
+from briskcell.services.edits.swap import swap
 from briskcell.services.parts.adding import add
 from tests.faulty import FAULTS, sound
 from tests.formats.test_spice import simulated
@@ -55,8 +56,21 @@ def test_a_power_path_feeds_the_console_from_its_output_and_nothing_hangs_on_the
     assert ("gnd", "boost", "gnd") in joined(c, "screen")
 
 
-def test_a_console_on_the_cell_and_its_charge_board_share_the_leads_of_the_pack() -> None:
+def test_a_board_that_charges_and_boosts_is_one_board_whose_cells_and_input_are_the_same_pads() -> None:
     c = circuit_of(oystercatcher())
+    assert "charger" not in c.by_id
+    assert {t for t in joined(c, "pack-protection") if t[0] in ("out", "gnd")} == {("out", "switch", "a"), ("gnd", "boost", "in-")}
+    assert {t for t in joined(c, "boost") if t[0] in ("in", "in-", "charge", "charge-")} == {
+        ("in", "switch", "b"),
+        ("in-", "pack-protection", "gnd"),
+        ("charge", "usb", "out"),
+        ("charge-", "usb", "gnd"),
+    }
+    assert [t.prints for t in c.by_id["boost"].terminals if t.key in ("in", "in-", "charge")] == ["B+", "B-", "IN+"]
+
+
+def test_a_console_on_the_cell_and_its_charge_board_share_the_leads_of_the_pack() -> None:
+    c = circuit_of(swap(sanderling(), "charger", "charger-lin-1-cell").plan)
     assert {t for t in joined(c, "pack-protection") if t[0] in ("out", "gnd")} == {
         ("out", "switch", "a"),
         ("out", "charger", "bat"),
@@ -110,20 +124,32 @@ def compared(plan: Plan, soc: float, state: str) -> int:
     op, row = operate(plan, np.array([soc])), STATES.index(state)
     if op.flow.collapsed[row, 0]:
         return 0
-    node = nodes_of_terminals(circuit_of(plan))
+    circuit = circuit_of(plan)
+    node = nodes_of_terminals(circuit)
     text = simulated(write_soldered(plan, soc, state).replace("\n.op\n", "\n"), "op\nprint all")
     found = {n.lower(): float(v) for n, v in re.findall(r"^(\S+) = (\S+)$", text, re.M) if "," not in v}
     for k, part in enumerate((*op.network.loads, *op.network.converters)):
         plus = "plus" if isinstance(part, Load) else "out"
-        volts = found[node[End(part.id, plus)]] - found[node[End(part.id, "gnd")]]
+        at = circuit.end(part, plus) if isinstance(part, Converter) else circuit.entered.get(part.id) or End(part.id, plus)
+        volts = found[node[at]] - found[node[circuit.end(part, "gnd")]]
         ours = op.flow.loads_v[row, 0, k] if isinstance(part, Load) else op.flow.element_v[row, 0, op.network.position[part.id]]
         assert volts == pytest.approx(float(ours), rel=1e-3, abs=1e-5), (plan.name, part.id)
     return len(op.network.loads) + len(op.network.converters)
 
 
+def with_whole_boards() -> list[Plan]:
+    """Sanderling on each board that does more than one thing, and a trimmed console board on its power board."""
+    base = sanderling()
+    boosts = [key for key in STOCK.halves if getattr(catalogue().find(key).part, "kind", "") == "boost"]
+    out = [swap(base, "boost", key).plan for key in boosts]
+    out.append(add(add(curlew(), "power-console").plan, "console-trimmed").plan)
+    return [remade(p, {"name": f"{p.name} {k}"}) for k, p in enumerate(out)]
+
+
 def test_what_is_soldered_is_what_is_computed() -> None:
     states = random.Random(5)
-    plans = [*demo_plans(), *random_builds(31, 30), *(plan_of(d) for _, d in odd_documents().items())]
+    odd = (plan_of(d) for _, d in odd_documents().items())
+    plans = [*demo_plans(), *with_whole_boards(), *random_builds(31, 30), *odd]
     counts = [compared(p, states.choice((0.9, 0.5, 0.2)), states.choice(STATES)) for p in plans if p.stores]
     assert sum(n > 0 for n in counts) >= 30
 

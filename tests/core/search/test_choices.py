@@ -28,7 +28,7 @@ def test_the_frontier_is_that_of_brute_force() -> None:
     out = scout(plan, cells, (1, 2, 3, 4), boards, (18.0, 20.0, 24.0))
     cost = _costs(plan, out, AtHand())
     a = assess(plan, catalogue().stock())
-    filled = filling(a, cells, 4)
+    filled = filling(a, cells, boards, 4)
     assert filled is not None
     found = choose(plan, out, plan.bay, cost, filled)
     thick, tests = asked_of(plan, out, plan.bay, cost, filled)
@@ -100,7 +100,7 @@ def test_a_choice_taken_plays_as_it_was_promised() -> None:
         assert whole.runtime is not None
         assert whole.runtime.hours is not None
         assert abs(whole.runtime.hours / float(out.runtime_h[k]) - 1) < 0.01
-    assert filling(assess(remade(plan, {"chargers": (), "supplies": ()}), catalogue().stock()), cells, 2) is None
+    assert filling(assess(remade(plan, {"chargers": (), "supplies": ()}), catalogue().stock()), cells, [board], 2) is None
     nothing = choose(plan, scout(plan, cells[:1], (1,), [board], (20.0,), stop=lambda: True), plan.bay, np.zeros(0))
     assert nothing.passing == 0
     assert not nothing.choices

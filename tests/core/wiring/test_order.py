@@ -12,6 +12,7 @@ from briskcell.model.changes import altered, remade
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Fed, Link, Rail
 from briskcell.model.plan import Plan
+from briskcell.model.tree import board_of
 from briskcell.services.demo import curlew, demo_plans, sanderling
 from briskcell.services.parts.adding import add
 from tests.extremes import extreme_plan
@@ -44,13 +45,14 @@ def random_harness(seed: int) -> Plan:
     return plan
 
 
-def reached(joints: tuple[Joint, ...], start: str) -> set[str]:
+def reached(plan: Plan, joints: tuple[Joint, ...], start: str) -> set[str]:
     """What is joined with a part by some joints, straight or by way of others."""
     found, left = {start}, [start]
     while left:
         at = left.pop()
         for j in joints:
-            other = j.to if j.part == at else j.part if j.to == at else None
+            part, to = (board_of(plan.by_id[i]) for i in (j.part, j.to))  # what comes on a board is joined with it
+            other = to if part == at else part if to == at else None
             if other is not None and other not in found:
                 found.add(other)
                 left.append(other)
@@ -65,7 +67,7 @@ def test_no_circuit_to_a_cell_closes_before_the_last_joint(seed: int) -> None:
     assert len(set(keys)) == len(keys)
     wanted = {p.id for p in plan.parts() if isinstance(p, Fed) and not isinstance(p, Rail)}
     inside = {k.id for k in plan.links if k.kind == "outlet"} | {c.id for c in plan.converters if c.built_in}
-    beside = {b.id for b in (*plan.chargers, *plan.balancers, *plan.trickles)}
+    beside = {b.id for b in (*plan.chargers, *plan.balancers, *plan.trickles) if b.half_of is None}
     assert set(keys) == (wanted - inside) | beside | {LAST}
     # A cell is joined to nothing but its own lead until the last: whatever is joined to the lead has no store behind it.
     stores = {s.id for s in plan.stores}
@@ -81,7 +83,7 @@ def test_no_circuit_to_a_cell_closes_before_the_last_joint(seed: int) -> None:
             below = [i for i in order[:-1] if i.to == j.part]
             assert all(place[i.key] < place[j.key] for i in below)
     # The whole is one console for each store, nothing forgotten.
-    everything = set().union(*(reached(order[:-1], s) for s in stores))
+    everything = set().union(*(reached(plan, order[:-1], s) for s in stores))
     assert {p.id for p in plan.loads} <= everything
 
 

@@ -34,6 +34,10 @@ def test_every_class_goes_in_where_it_fits_or_says_why_not(build: Callable[[], P
     whole, refused = assess(plan), []
     assert whole.findings is not None
     for c in catalogue().classes:
+        if getattr(c.part, "half_of", None) is not None:
+            with pytest.raises(FigureError, match=r"comes on .* alone"):
+                add(plan, c.key)
+            continue
         try:
             assert place_of(plan, c).words, c.key
             after = add(plan, c.key)
@@ -98,7 +102,12 @@ def test_whatever_is_removed_the_rest_stays_a_build(build: Callable[[], Plan]) -
             with pytest.raises(FigureError, match=r"all that feeds this build|is fed from"):
                 remove(plan, part.id)
             continue
+        if part.half_of is not None:
+            with pytest.raises(FigureError, match=f"comes on {plan.by_id[part.half_of].name}"):
+                remove(plan, part.id)
+            continue
         after = remove(plan, part.id)
+        assert not {part.id, *(h.id for h in plan.halves.get(part.id, ()))} & set(after.plan.by_id)
         assert part.id not in after.plan.by_id
         lost = {p.id for p in plan.loads} - {p.id for p in after.plan.loads}
         assert lost <= {part.id}, f"{part.name} took {lost} with it"

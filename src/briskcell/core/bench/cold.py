@@ -9,6 +9,7 @@ from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import Converter, Link, Part
 from briskcell.model.plan import Store
 from briskcell.model.stores import Bank, Capacitor, Pack
+from briskcell.model.tree import board_of
 from briskcell.model.units import show
 
 from .console import Console, above
@@ -18,7 +19,7 @@ from .step import LEADS_OHM, METER_V, SHORT_OHM, SPREAD_V, Step, volts_setting
 def pads(b: Console) -> Iterator[Step]:
     """Which pad is plus, of everything that has pads of its own."""
     parts: list[Part] = [*b.plan.stores, *b.plan.chargers, *(b for b in b.boards if not b.built_in), *b.loads]
-    for p in parts:
+    for p in (p for p in parts if p.half_of is None):
         yield Step(
             key=f"pads:{p.id}",
             stage="pads",
@@ -41,7 +42,7 @@ def pads(b: Console) -> Iterator[Step]:
 
 def joints(b: Console) -> Iterator[Step]:
     """Each link from end to end, and that nothing is shorted behind a board or on the lead of a store."""
-    yield from (_end_to_end(k) for k in b.plan.links if k.kind != "outlet")
+    yield from (_end_to_end(k) for k in b.plan.links if k.kind != "outlet" and k.half_of is None)
     yield from (_no_short_behind(b, board) for board in b.boards)
     yield from (_no_short_on_lead(store) for store in b.plan.stores)
 
@@ -77,7 +78,7 @@ def _no_short_behind(b: Console, board: Converter) -> Step:
         f"plus of {board.name}'s output",
         least,
         f"Below {least:.3g} Ω plus and minus are joined. Capacitors make it climb: wait until it stands.",
-        after=() if board.built_in else (f"pads:{board.id}",),
+        after=() if board.built_in else (f"pads:{board_of(board)}",),
     )
 
 
@@ -178,7 +179,7 @@ def chargers(b: Console) -> Iterator[Step]:
             low=volts * 0.96,
             likely=volts,
             high=volts * 1.01 + METER_V,
-            after=(f"pads:{board.id}",),
+            after=(f"pads:{board_of(board)}",),
             caution="No cell is joined for this; take the supply away before the next step.",
             why=f"It ends at {volts:.2f} V. More would overcharge the cells: do not join them.",
         )

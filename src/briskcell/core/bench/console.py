@@ -8,7 +8,7 @@ from briskcell.core.answers import Answers
 from briskcell.model.parts import Converter, Fed, Link, Load, Rail
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
-from briskcell.model.tree import feeders_of, source_of
+from briskcell.model.tree import board_of, feeders_of, source_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,10 +77,10 @@ def way(plan: Plan, part: Fed) -> tuple[str, ...]:
     tuple of str
         Keys of steps, each once.
     """
-    own = () if isinstance(part, Converter) and part.built_in else (f"pads:{part.id}",)
+    own = () if isinstance(part, Converter) and part.built_in else (f"pads:{board_of(part)}",)
     out = list(own)
     for p in feeders_of(plan, part):
-        if isinstance(p, Link) and p.kind != "outlet":
+        if isinstance(p, Link) and p.kind != "outlet" and p.half_of is None:
             out.append(f"joint:{p.id}")
         elif isinstance(p, Converter):
             out += [f"short:{p.id}", f"idle:{p.id}"]

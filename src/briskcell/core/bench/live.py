@@ -9,7 +9,7 @@ import numpy as np
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.model.parts import Converter, State
 from briskcell.model.stores import Pack
-from briskcell.model.tree import feeders_of, source_of
+from briskcell.model.tree import board_of, feeders_of, source_of
 from briskcell.model.units import show
 
 from .console import Console, way
@@ -207,7 +207,7 @@ def charging(b: Console) -> Iterator[Step]:
         if not found.off.current_a.size or found.off.why:
             continue
         start = float(np.interp(0.5, found.off.soc, found.off.current_a))
-        after = (f"charger:{found.board.id}", f"polarity:{found.store.id}", f"pads:{found.board.id}")
+        after = (f"charger:{found.board.id}", f"polarity:{found.store.id}", f"pads:{board_of(found.board)}")
         spread = (f"cells:{found.store.id}",) if isinstance(found.store, Pack) and found.store.series > 1 else ()
         yield Step(
             key=f"into:{found.board.id}",

@@ -20,7 +20,7 @@ from briskcell.core.heat.case import AIR_OVER_SKIN, case_conductance
 from briskcell.model.parts import STATES, Link
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Bank, Capacitor, ChargeBoard, Pack, Supply
-from briskcell.model.tree import layout_of
+from briskcell.model.tree import charged_through, layout_of
 
 Array = NDArray[np.float64]
 RISING = np.linspace(0.0, 1.0, 101)
@@ -217,6 +217,9 @@ class ChargePath:
             # The fall of a minute's pulse is part of what diffusion makes of the voltage: it is not counted twice.
             fall = self.store.series * pulse_fall_ohm(self.store.cell, RISING) / max(self.store.parallel, len(self.store.strings))
             self.curves = replace(self.curves, slow_ohm=np.maximum(self.curves.slow_ohm - fall, 0.0))
+        self.through_ohm = sum(link_resistance_ohm(k) for k in charged_through(op.plan, board) or ())
+        if self.through_ohm:  # the board sees the cells at its own pads
+            self.curves = replace(self.curves, fast_ohm=self.curves.fast_ohm + self.through_ohm)
         self.layout = layout_of(op.plan, board)
         self.float_v = end_v(board, self.store)
         self._consoles: dict[str, Console | None] = {}  # by load state, once asked
@@ -280,7 +283,7 @@ class ChargePath:
         short = self.balance(state)[2] > limit
         if not short.any():
             return none, none
-        path, own = self.bus_ohm, self.curves.steady_ohm + self.op.network.path_ohm(self.index)
+        path, own = self.console_ohm, self.curves.steady_ohm + self.op.network.path_ohm(self.index)
         grid = np.linspace(0.5 * float(ocv.min()), 1.02 * float(ocv.max()), 41)
         console, watts_in = console_curve(self.op, self.index, path, grid, state), limit * (self.source_v - limit * self.source_ohm)
         out, volts = none, ocv
@@ -302,9 +305,11 @@ class ChargePath:
         return most if unheld else min(most, self.terms.supply_a)
 
     @property
-    def bus_ohm(self) -> float:
-        """Between the input of a power path and the console, which the path from the cells is no part of. [Ω]"""
-        return self.board.path_resistance_ohm.likely - self.op.network.path_ohm(self.index)
+    def console_ohm(self) -> float:
+        """What lies between where a charging board feeds the console and the console's tree, counted from the store: less what that
+        tree counts before it. [Ω]"""
+        bus = self.board.path_resistance_ohm.likely - self.op.network.path_ohm(self.index) if self.layout == "power_path" else 0.0
+        return bus - self.through_ohm
 
     @cached_property
     def terms(self) -> Terms:
@@ -340,10 +345,11 @@ class ChargePath:
     def _solved(self, state: str) -> Console | None:
         if self.layout == "power_path":
             volts = np.linspace(0.7 * self.source_v, self.source_v, 13)
-            return console_curve(self.op, self.index, self.bus_ohm, volts, state)
+            return console_curve(self.op, self.index, self.console_ohm, volts, state)
         if self.layout == "on_cell":
             top = self.float_v * 1.02
-            return console_curve(self.op, self.index, 0.0, np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 13), state)
+            volts = np.linspace(min(0.6 * top, float(self.curves.ocv_v[0])), top, 13)
+            return console_curve(self.op, self.index, self.console_ohm, volts, state)
         return None
 
     def _why_not(

@@ -85,12 +85,12 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str | None) ->
     return Plugged(
         board=board,
         nodes=tuple(nodes),
-        flow=_console(op, board, path.layout, index, soc, state, feed_v),
+        flow=_console(path, soc, state, feed_v),
         bus_v=fallen if helps > 0 else volts,
         system_a=at["system"],
         charge_a=at["charge"],
         input_a=at["input"],
-        store_v=ocv_at + into * r,
+        store_v=ocv_at + into * (r - path.through_ohm),
         into_a=into,
         layout=path.layout,
         limit=int(held[int(np.argmin(np.abs(RISING - soc)))]),
@@ -98,13 +98,12 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str | None) ->
     )
 
 
-def _console(op: Operating, board: ChargeBoard, layout: str, index: int, soc: float, state: str | None, feed_v: float) -> Flow:
+def _console(path: ChargePath, soc: float, state: str | None, feed_v: float) -> Flow:
+    op, index = path.op, path.index
     ocv = np.array([float(np.interp(soc, c.soc[::-1], c.ocv_v[::-1])) for c in op.curves])
     ohm = np.array([float(np.interp(soc, c.soc[::-1], c.steady_ohm[::-1])) for c in op.curves])
-    ocv[index] = feed_v
-    # On the charger the console hangs on the socket, not on the cells by way of the power path.
-    ohm[index] = (board.path_resistance_ohm.likely - op.network.path_ohm(index)) if layout == "power_path" else 0.0
+    ocv[index], ohm[index] = feed_v, path.console_ohm  # it hangs on the charging board, not on the cells
     d = draws_of(op.network.loads, state or STATES[State.REST])
-    scale = 0.0 if layout == "cut_out" or state is None else 1.0
+    scale = 0.0 if path.layout == "cut_out" or state is None else 1.0
     draws = Draws(power_w=d.power_w * scale, current_a=d.current_a * scale, conductance_s=d.conductance_s * scale)
     return solve(op.network, ocv, ohm, draws)

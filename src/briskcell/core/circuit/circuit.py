@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
-from briskcell.core.circuit.terminals import MINUS, terminals_of
+from briskcell.core.circuit.terminals import MINUS, key_on_board, terminals_of
 from briskcell.core.engine.network import battery_paths
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Bank, ChargeBoard, Pack, Supply
 from briskcell.model.terminals import Terminal
-from briskcell.model.tree import layout_of, on_supply, source_of
+from briskcell.model.tree import board_of, charged_through, feeder_outside, layout_of, on_supply, source_of
 
 Pole = Literal["+", "-", "tap"]
 IN_THE_WAY = ("switch", "fuse", "plug", "jack", "path", "trace", "flat", "diode")  # links that are parts with two ends
@@ -64,11 +64,15 @@ class Conductor:
 
 @dataclass(frozen=True)
 class Circuit:
-    """Places with their terminals, the conductors between them, and the nets that these make."""
+    """Places with their terminals, the conductors between them, and the nets that these make.
+
+    ``entered`` says at which terminal each part is fed that comes on a board with others, by its id.
+    """
 
     plan: Plan
     places: tuple[Place, ...]
     conductors: tuple[Conductor, ...]
+    entered: Mapping[str, End]
 
     @cached_property
     def by_id(self) -> dict[str, Place]:
@@ -97,6 +101,10 @@ class Circuit:
                 found.setdefault(place, []).append(c)
         return {place: tuple(ending) for place, ending in found.items()}
 
+    def end(self, part: Part, key: str) -> End:
+        """A terminal of a part: on the board that it comes on."""
+        return End(board_of(part), key_on_board(self.plan, part, key))
+
     def words(self, end: End) -> str:
         """An end in words: the place, and what is printed beside the terminal."""
         place = self.by_id[end.place]
@@ -121,7 +129,8 @@ def circuit_of(plan: Plan) -> Circuit:
     made.console()
     made.supply_side()
     made.beside()
-    return Circuit(plan, tuple(made.places.values()), tuple(made.conductors))
+    several = [p for p in plan.parts() if isinstance(p, Fed) and (p.half_of or p.id in plan.halves)]
+    return Circuit(plan, tuple(made.places.values()), tuple(made.conductors), {p.id: made.into(p) for p in several})
 
 
 @dataclass
@@ -131,16 +140,18 @@ class _Maker:
     plan: Plan
     places: dict[str, Place] = field(default_factory=dict)
     conductors: list[Conductor] = field(default_factory=list)
+    short: set[tuple[End, End]] = field(default_factory=set)
 
     def __post_init__(self) -> None:
         plan = self.plan
         for part in plan.parts():
-            if not (isinstance(part, Rail) or (isinstance(part, Link) and part.kind not in IN_THE_WAY)):
+            nowhere = isinstance(part, Rail) or (isinstance(part, Link) and part.kind not in IN_THE_WAY)
+            if not nowhere and part.half_of is None:
                 self.places[part.id] = Place(part.id, part.name, part, terminals_of(plan, part))
-            if isinstance(part, Pack) and part.protection is not None:
+            if isinstance(part, Pack) and part.protection is not None and not part.protection.with_cells:
                 self._protection(part)
         feeding = [b for b in plan.chargers if layout_of(plan, b) == "power_path" and not isinstance(plan.by_id[b.charges], Bank)]
-        self.path_of = {b.charges: b.id for b in (*feeding, *battery_paths(plan))}
+        self.path_of = {b.charges: b.id for b in (*feeding, *battery_paths(plan)) if charged_through(plan, b) is None}
 
     def _protection(self, pack: Pack) -> None:
         """The protection board of a pack, between its cells and its leads."""
@@ -151,13 +162,21 @@ class _Maker:
             Terminal(key="out", role="out", polarity="+", prints="P+"),
             Terminal(key=MINUS, role="ground", polarity="-", prints="P−"),
         )
-        self.places[board] = Place(board, f"Protection of {pack.name}", None, pads)
+        senses = range(1, pack.series) if pack.protection and pack.protection.senses_each else ()
+        taps = (Terminal(key=f"tap{k}", role="sense", prints=f"B{k}") for k in senses)
+        self.places[board] = Place(board, f"Protection of {pack.name}", None, (*pads, *taps))
         self.join(f"{pack.id}:+", End(pack.id, "out"), End(board, "cells"), "+")
         self.join(f"{pack.id}:-", End(pack.id, MINUS), End(board, "cells-minus"), "-")
+        for k in senses:
+            self.join(f"{board}:tap{k}", End(board, f"tap{k}"), End(pack.id, f"tap{k}"), "tap")
 
     def join(self, key: str, a: End, b: End, pole: Pole, link: Link | None = None, share: float = 1.0) -> None:
         """One conductor more."""
         self.conductors.append(Conductor(key=key, a=a, b=b, pole=pole, link=link, share=share))
+
+    def end(self, part: Part, key: str) -> End:
+        """A terminal of a part: on the board that it comes on."""
+        return End(board_of(part), key_on_board(self.plan, part, key))
 
     # Where current leaves a part for what it feeds, and where it comes back.
 
@@ -172,20 +191,20 @@ class _Maker:
         if isinstance(part, Rail):
             return self.out(part.fed_by)
         if isinstance(part, Store):
-            return End(self.path_of[at], "out") if at in self.path_of else self.lead(at, "out")
+            return self.end(self.plan.by_id[self.path_of[at]], "out") if at in self.path_of else self.lead(at, "out")
         if isinstance(part, Link):
             if part.kind == "outlet":
                 return End(part.fed_by, "pass")
-            return End(at, "b") if part.kind in IN_THE_WAY else self.far_end(part, "+")
-        return End(at, "pass" if isinstance(part, Load) else "out")
+            return self.end(part, "b") if part.kind in IN_THE_WAY else self.far_end(part, "+")
+        return self.end(part, "pass" if isinstance(part, Load) else "out")
 
     def back(self, at: str) -> End:
         """The terminal that the negative of what hangs on a part comes back to."""
         part = self.plan.by_id[at]
         if isinstance(part, Store):
-            return End(self.path_of[at], MINUS) if at in self.path_of else self.lead(at, MINUS)
+            return self.end(self.plan.by_id[self.path_of[at]], MINUS) if at in self.path_of else self.lead(at, MINUS)
         if isinstance(part, (Supply, Converter, Load)):
-            return End(at, MINUS)
+            return self.end(part, MINUS)
         assert isinstance(part, Fed)
         if isinstance(part, Link) and self.is_pair(part):
             return self.far_end(part, "-")
@@ -213,26 +232,23 @@ class _Maker:
     def _only(self, wire: Link, pole: Pole) -> End | None:
         """The one terminal at a wire's far end; None where several, or none, are."""
         fed = self._children(wire)
-        charged = [b for b in self.plan.chargers if b.fed_by == wire.id]
-        if len(fed) + len(charged) != 1:
-            return None
-        if charged:
-            return End(charged[0].id, "in" if pole == "+" else "in-")
-        (child,) = fed
         if pole == "+":
-            return None if isinstance(child, Link) and child.kind in ("wire", "return", "outlet") else self.into(child)
-        return self._minus_below(child)
+            ends = {None if isinstance(c, Link) and c.kind in ("wire", "return", "outlet") else self.into(c) for c in fed}
+        else:
+            ends = {self._minus_below(c) for c in fed}
+        ends |= {self.end(b, "in" if pole == "+" else "in-") for b in self.plan.chargers if b.fed_by == wire.id}
+        return ends.pop() if len(ends) == 1 else None
 
     def _minus_below(self, part: Fed) -> End | None:
         """The one negative terminal that lies behind a part, past what has none."""
         if isinstance(part, Converter):
-            return End(part.id, "in-")
+            return self.end(part, "in-")
         if isinstance(part, Load):
-            return None if part.return_by else End(part.id, MINUS)
+            return None if part.return_by else self.end(part, MINUS)
         if isinstance(part, Link) and part.kind in ("wire", "return"):
             return None
-        below = self._children(part)
-        return self._minus_below(below[0]) if len(below) == 1 else None
+        ends = {self._minus_below(p) for p in self._children(part)}
+        return ends.pop() if len(ends) == 1 else None
 
     def _children(self, part: Part) -> list[Fed]:
         out: list[Fed] = []
@@ -242,9 +258,15 @@ class _Maker:
 
     def into(self, part: Part) -> End:
         """The terminal that a part is fed at."""
+        if isinstance(part, Fed) and (part.half_of is not None or part.id in self.plan.halves):
+            first, whole = feeder_outside(self.plan, part), self.plan.by_id[board_of(part)]
+            if first is not part:  # what feeds it is on its board
+                return self.out(part.fed_by)
+            if isinstance(whole, Converter) and part.fed_by == feeder_outside(self.plan, whole).fed_by:
+                return End(whole.id, "in")
         if isinstance(part, Link):
-            return End(part.id, "a")
-        return End(part.id, "in" if isinstance(part, (Converter, ChargeBoard)) else "plus")
+            return self.end(part, "a")
+        return self.end(part, "in" if isinstance(part, (Converter, ChargeBoard)) else "plus")
 
     # The conductors.
 
@@ -294,16 +316,16 @@ class _Maker:
     def _joined(self, part: Fed) -> None:
         """A part joined where its wire ends, or straight to what feeds it."""
         feeder, into = self.out(part.fed_by), self.into(part)
-        if feeder != into:
-            self.join(f"{part.id}:+", feeder, into, "+")
+        self._to(f"{part.id}:+", feeder, into, "+")
         if isinstance(part, (Converter, Load)):
-            minus = End(part.id, "in-" if isinstance(part, Converter) else MINUS)
+            if feeder_outside(self.plan, part) is not part:
+                return
+            minus = self.end(part, "in-" if isinstance(part, Converter) else MINUS)
             back = self.back(part.fed_by)
             if isinstance(part, Load) and part.return_by:
                 back = End(f"{part.return_by}-end", MINUS)
                 self.far_end_of_return(self.plan.by_id[part.return_by])  # type: ignore[arg-type]
-            if back != minus:
-                self.join(f"{part.id}:-", minus, back, "-")
+            self._to(f"{part.id}:-", minus, back, "-")
 
     def supply_side(self) -> None:
         """From each supply's outlet to its charge boards, and from those to what they fill."""
@@ -322,14 +344,15 @@ class _Maker:
                 self.join(f"{jack.id}:tip", out, End(jack.id, "tip"), "+")
                 self.join(f"{jack.id}:sleeve", End(jack.id, "sleeve"), back, "-")
                 out, back = End(jack.id, "tip"), End(jack.id, "sleeve")
-            self._to(f"{board.id}:in+", out, End(board.id, "in"), "+")
-            self._to(f"{board.id}:in-", End(board.id, "in-"), back, "-")
+            self._to(f"{board.id}:in+", out, self.end(board, "in"), "+")
+            self._to(f"{board.id}:in-", self.end(board, "in-"), back, "-")
             if isinstance(store, Bank):
                 continue
-            self.join(f"{board.id}:bat+", End(board.id, "bat"), self.lead(store.id, "out"), "+")
-            self.join(f"{board.id}:bat-", End(board.id, "bat-"), self.lead(store.id, MINUS), "-")
+            if charged_through(plan, board) is None:
+                self.join(f"{board.id}:bat+", self.end(board, "bat"), self.lead(store.id, "out"), "+")
+                self.join(f"{board.id}:bat-", self.end(board, "bat-"), self.lead(store.id, MINUS), "-")
             if board.balancing and isinstance(store, Pack):
-                self._taps(board.id, store, range(1, store.series))
+                self._taps(board, store, range(1, store.series))
 
     def _jack(self, board: ChargeBoard) -> Link | None:
         """The jack that cuts out what hangs on a board's store, where it does."""
@@ -339,7 +362,9 @@ class _Maker:
         return next(jacks, None)
 
     def _to(self, key: str, a: End, b: End, pole: Pole) -> None:
-        if a != b:
+        """A short conductor, but where its ends are one, or where the halves of a board have it already."""
+        if a != b and (a, b) not in self.short:
+            self.short.add((a, b))
             self.join(key, a, b, pole)
 
     def beside(self) -> None:
@@ -348,12 +373,12 @@ class _Maker:
             pack = self.plan.by_id[balancer.charges]
             assert isinstance(pack, Pack)
             self.join(f"{balancer.id}:tap0", End(balancer.id, "tap0"), End(pack.id, MINUS), "tap")
-            self._taps(balancer.id, pack, range(1, pack.series))
+            self._taps(balancer, pack, range(1, pack.series))
             self.join(f"{balancer.id}:tap{pack.series}", End(balancer.id, f"tap{pack.series}"), End(pack.id, "out"), "tap")
         for source in self.plan.trickles:
             self.join(f"{source.id}:+", End(source.id, "out"), self.lead(source.charges, "out"), "+")
             self.join(f"{source.id}:-", End(source.id, MINUS), self.lead(source.charges, MINUS), "-")
 
-    def _taps(self, board: str, pack: Pack, which: Iterable[int]) -> None:
+    def _taps(self, board: Part, pack: Pack, which: Iterable[int]) -> None:
         for k in which:
-            self.join(f"{board}:tap{k}", End(board, f"tap{k}"), End(pack.id, f"tap{k}"), "tap")
+            self.join(f"{board.id}:tap{k}", self.end(board, f"tap{k}"), End(pack.id, f"tap{k}"), "tap")

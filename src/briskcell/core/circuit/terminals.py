@@ -9,7 +9,7 @@ from briskcell.model.parts import Converter, Link, Load, Part
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Balancer, Bank, Capacitor, ChargeBoard, Pack, Supply, Trickle
 from briskcell.model.terminals import Terminal
-from briskcell.model.tree import layout_of
+from briskcell.model.tree import charged_through, layout_of
 
 MINUS = "gnd"  # what the negative of most parts is called here
 
@@ -29,7 +29,59 @@ def terminals_of(plan: Plan, part: Part) -> tuple[Terminal, ...]:
     tuple of Terminal
         Its own where it states them; else the usual ones of its kind, where nobody knows where on its body they are.
     """
-    return part.terminals or tuple(_usual(plan, part))
+    own = {t.key: t for t in part.terminals}
+    usual = [own.pop(t.key, t) for t in (*_usual(plan, part), *_of_halves(plan, part))]
+    return (*usual, *own.values())
+
+
+def key_on_board(plan: Plan, part: Part, key: str) -> str:
+    """The key of a half's terminal among those of its board.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    part : Part
+        Any part.
+    key : str
+        The terminal's key, as it would be on a board of its own.
+
+    Returns
+    -------
+    str
+        The key itself of what is no half; grounds are the board's own, and so are the cells of a charging half.
+    """
+    if part.half_of is None:
+        return key
+    whole = plan.by_id[part.half_of]
+    if isinstance(part, ChargeBoard):
+        cells = charged_through(plan, part) is not None
+        on_board = {"in": "charge", "in-": "charge-", "out": "sys", MINUS: MINUS}
+        return (on_board | {"bat": "in", "bat-": "in-"} if cells else on_board).get(key, key)
+    if key == "in-":
+        return key if isinstance(whole, Converter) else MINUS
+    shared = key == MINUS and not isinstance(whole, Load)  # what takes several volts has a ground beside each
+    return key if shared else f"h{plan.halves[whole.id].index(part) + 1}-{key}"
+
+
+def _of_halves(plan: Plan, whole: Part) -> Iterator[Terminal]:
+    """What the halves of a board add to its terminals; nobody joins anything to those of kind ``trace``."""
+    have = {t.key for t in _usual(plan, whole)}
+    for half in plan.halves.get(whole.id, ()):
+        volts = f"{half.output_v.likely:.3g}V" if isinstance(half, Converter) else ""
+        for t in _usual(plan, half):
+            key = key_on_board(plan, half, t.key)
+            if key in have:
+                continue
+            have.add(key)
+            inside = key == "sys" or (isinstance(half, Link) and t.key in "ab")
+            by_volts = volts if t.key == "out" else _printed(half) if isinstance(half, Load) and t.polarity == "+" else ""
+            yield t.model_copy(update={"key": key, "prints": by_volts or t.prints, "kind": "trace" if inside else t.kind})
+
+
+def _printed(load: Load) -> str:
+    """What stands beside a supply pad of a part that takes several."""
+    return f"{(load.window.low_v + load.window.high_v) / 2.0:.3g}V"
 
 
 def _pair(key: str, role: str, prints: tuple[str, str], kind: str, stands_a: float | None = None) -> Iterator[Terminal]:
@@ -45,7 +97,8 @@ def _usual(plan: Plan, part: Part) -> Iterator[Terminal]:
     elif isinstance(part, ChargeBoard):
         yield from _charge_board(plan, part)
     elif isinstance(part, Converter):
-        yield from _pair("in", "supply_in", ("IN+", "IN-"), "pad")
+        cells = any(isinstance(h, ChargeBoard) and charged_through(plan, h) is not None for h in plan.halves.get(part.id, ()))
+        yield from _pair("in", "cell" if cells else "supply_in", ("B+", "B-") if cells else ("IN+", "IN-"), "pad")
         limit = part.output_limit_a.likely if part.output_limit_a else None
         yield from _pair("out", "rail", ("OUT+", "OUT-"), "pad", limit)
     elif isinstance(part, (Pack, Capacitor, Bank)):
@@ -62,7 +115,9 @@ def _usual(plan: Plan, part: Part) -> Iterator[Terminal]:
     elif isinstance(part, Link):
         yield from _contacts(part)
     elif isinstance(part, Load):
-        yield from _pair("", "supply_in", ("+", "-"), "socket" if part.jack and not part.jack.bypassed else "pad")
+        several = part.half_of or any(isinstance(h, Load) for h in plan.halves.get(part.id, ()))
+        prints = (_printed(part), "GND") if several else ("+", "-")
+        yield from _pair("", "supply_in", prints, "socket" if part.jack and not part.jack.bypassed else "pad")
         if any(isinstance(p, (Link, Converter)) for p in plan.fed.get(part.id, ())):
             yield Terminal(key="pass", role="rail", polarity="+", prints="5V", kind="pin")
 

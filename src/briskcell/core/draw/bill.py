@@ -39,6 +39,8 @@ def bill(plan: Plan) -> Bill:
         own, weighs = part_figures(part)
         cost += own or 0.0
         mass += weighs or 0.0
+        if part.half_of is not None and own is None:  # its board's price is that of both
+            continue
         if own is None and _counts(part):
             unpriced.append(part.name)
         if weighs is None and "mass_g" in type(part).model_fields:
@@ -53,7 +55,7 @@ def _counts(part: Part) -> bool:
 
 
 def part_figures(part: Part) -> tuple[float | None, float | None]:
-    """One part's cost and mass; of a pack, those of its cells.
+    """One part's cost and mass; of a pack, those of its cells and its protection board.
 
     Parameters
     ----------
@@ -69,4 +71,5 @@ def part_figures(part: Part) -> tuple[float | None, float | None]:
         return getattr(part, "cost", None), getattr(part, "mass_g", None)
     cells = part.string_cells
     costs, masses = ([getattr(c, k) for c in cells] for k in ("cost", "mass_g"))
-    return (None if None in costs else part.series * sum(costs)), (None if None in masses else part.series * sum(masses))
+    guard = part.protection.cost or 0.0 if part.protection else 0.0
+    return (None if None in costs else part.series * sum(costs) + guard), (None if None in masses else part.series * sum(masses))

@@ -29,7 +29,7 @@ from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import STATES, Converter, Fed, Link, Load
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Bank, ChargeBoard
-from briskcell.model.tree import layout_of, on_supply
+from briskcell.model.tree import board_of, charged_through, feeder_outside, layout_of, on_supply
 
 Array = NDArray[np.float64]
 
@@ -188,10 +188,10 @@ def compile_network(plan: Plan) -> Network:
     place = {name: k for k, name in enumerate(elements)}
 
     meetings = meetings_of(plan)
-    routes = _Routes(plan, sources, {b.charges: b.id for b in paths}, {m.rail: m.main for m in meetings})
+    routes = _Routes(plan, sources, paths, {m.rail: m.main for m in meetings})
     met = [routes.path(at) for m in meetings for at in (m.rail, m.other)]
     consumers = (*plan.loads, *(None for _ in met), *plan.converters)
-    ways = [*(routes.path(c.fed_by) for c in plan.loads), *met, *(routes.path(c.fed_by) for c in plan.converters)]
+    ways = [*(routes.above(c) for c in plan.loads), *met, *(routes.above(c) for c in plan.converters)]
     backs = [routes.back(c) for c in consumers]
     own = [[c.id] if isinstance(c, Load) else [] for c in consumers]
     both = [way + ret for way, ret in zip(ways, backs, strict=True)]
@@ -256,10 +256,19 @@ def battery_paths(plan: Plan) -> tuple[ChargeBoard, ...]:
 class _Routes:
     """The ways through a plan's trees, each from a node up to the source of its region, both included."""
 
-    def __init__(self, plan: Plan, sources: dict[str, int], path_of: dict[str, str], main_of: dict[str, str]) -> None:
-        self._plan, self._sources, self._path_of, self._main_of = plan, sources, path_of, main_of
+    def __init__(self, plan: Plan, sources: dict[str, int], paths: tuple[ChargeBoard, ...], main_of: dict[str, str]) -> None:
+        self._plan, self._sources, self._main_of = plan, sources, main_of
+        on_board = {b.id for b in paths if charged_through(plan, b) is not None}
+        self._path_of = {b.charges: b.id for b in paths if b.id not in on_board}
+        self._path_on = {cast(str, b.half_of): b.id for b in paths if b.id in on_board}
         self._known: dict[str, list[str]] = {}
         self.load_parent = {part.id: part.fed_by for part in plan.loads}
+
+    def above(self, part: Fed, at: str = "") -> list[str]:
+        """The way of what feeds a part; with the power path of the board that it comes on, where the cells come in there."""
+        way = self.path(at or part.fed_by)
+        path = self._path_on.get(board_of(part)) if self._path_on else None
+        return way if path is None or feeder_outside(self._plan, part) is not part else [path, *way]
 
     def path(self, at: str) -> list[str]:
         """From a node to its source; past a load, whose own draw what it passes on is not, and by a store's power path."""
@@ -268,9 +277,11 @@ class _Routes:
             if at in self._path_of:
                 self._known[at] = [self._path_of[at], at]
             elif isinstance(part, ChargeBoard):
-                self._known[at] = [at, part.charges]
+                whole = cast(Fed, self._plan.by_id[part.half_of]) if part.half_of in self._path_on else None
+                first = feeder_outside(self._plan, whole) if whole else None
+                self._known[at] = [at, *self.path(first.fed_by)] if first else [at, part.charges]
             else:
-                above = [] if at in self._sources else self.path(self._main_of.get(at) or cast(Fed, part).fed_by)
+                above = [] if at in self._sources else self.above(cast(Fed, part), self._main_of.get(at, ""))
                 self._known[at] = above if at in self.load_parent else [at, *above]
         return self._known[at]
 

@@ -10,10 +10,11 @@ from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import Converter, Fed, Link, Load, Rail, Window
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
-from briskcell.model.tree import behind_links, boards_above, feeders_of, free_id, own_wires, source_of
+from briskcell.model.tree import behind_links, boards_above, feeders_of, free_id, maker_of, own_wires, source_of
 from briskcell.model.units import show
 
 from .fix import Fix, placed, within
+from .whole_boards import no_more_than, seated
 
 DIODE_V = 0.3  # a boost fed that far above its output passes its input through its diode
 
@@ -92,17 +93,20 @@ def other_boards(assessed: Answers, board: Converter) -> Iterator[Fix]:
     Fix
         Plans with the class, set to the board's output where it can be.
     """
-    if board.built_in:
+    if board.built_in or board.half_of is not None:
         yield from _fed_elsewhere(assessed, board)
         return
-    low, high = input_range_v(assessed, board)
-    fits = [c for c in assessed.stock.converters if c.combined == board.combined or not c.combined]
-    fits = [c for c in fits if c.part_class != board.part_class and stands(c, low, high) and _serves(assessed.plan, board, c)]
-    for candidate in sorted(fits, key=lambda c: (c.kind != board.kind, c.combined, c.cost or 0.0)):
+    plan, stock, low_high = assessed.plan, assessed.stock, input_range_v(assessed, board)
+    fits = [c for c in stock.converters if c.part_class != board.part_class and no_more_than(plan, stock, c, board)]
+    fits = [c for c in fits if stands(c, *low_high) and _serves(plan, board, c)]
+    for candidate in sorted(fits, key=lambda c: (c.kind != board.kind, c.part_class in stock.halves, c.cost or 0.0)):
         new = placed(board, candidate)
         if same_output(candidate, board):
             new = within(new, "output_v", board.output_v.likely) or new
-        yield Fix(f"{candidate.name} in its place", f"takes {low:.1f} to {high:.1f} V.", replaced(assessed.plan, new))
+        if (changed := seated(plan, stock, new)) is not None:
+            apart = [p.name for p in changed.chargers if p.half_of is None and plan.by_id[p.id].half_of is not None]
+            words = f"{candidate.name} in its place" + (f", with {apart[0]}" if apart else "")
+            yield Fix(words, f"takes {low_high[0]:.1f} to {low_high[1]:.1f} V.", changed)
 
 
 def _serves(plan: Plan, board: Converter, candidate: Converter) -> bool:
@@ -148,8 +152,8 @@ def _fed_elsewhere(assessed: Answers, output: Fed) -> Iterator[Fix]:
         if output not in feeders_of(assessed.plan, load):
             continue
         for rail in assessed.plan.rails:
-            board = assessed.plan.by_id[rail.fed_by]
-            if isinstance(board, Converter) and board is not output and _suits(load.window, board.output_v.likely):
+            board = maker_of(assessed.plan, rail)
+            if board is not None and board is not output and _suits(load.window, board.output_v.likely):
                 yield Fix(f"{load.name} fed from {rail.name}", "relieves the output.", hung(assessed.plan, load, rail.id))
         yield from other_rails(assessed, load)
 
@@ -171,8 +175,8 @@ def other_rails(assessed: Answers, load: Load) -> Iterator[Fix]:
     """
     plan, window = assessed.plan, load.window
     for rail in plan.rails:
-        board = plan.by_id[rail.fed_by]
-        if isinstance(board, Converter) and board not in boards_above(plan, load) and _suits(window, board.output_v.likely):
+        board = maker_of(plan, rail)
+        if board is not None and board not in boards_above(plan, load) and _suits(window, board.output_v.likely):
             yield Fix(
                 f"{load.name} fed from {rail.name}", f"gives it {show(board.output_v.likely, 'V')}.", hung(plan, load, rail.id)
             )
@@ -184,7 +188,7 @@ def other_rails(assessed: Answers, load: Load) -> Iterator[Fix]:
     low, high = _store_range_v(assessed, k)
     if window.low_v + 0.1 <= low and high <= window.high_v:
         yield Fix(f"{load.name} fed from {source.name}, behind switch and fuse", "suits its window.", hung(plan, load, at.id))
-    classes = [c for c in assessed.stock.converters if not c.combined and stands(c, low, high)]
+    classes = [c for c in assessed.stock.plain if stands(c, low, high)]
     classes = [c for c in classes if _suits(window, c.output_v.likely)]
     for candidate in sorted(classes, key=lambda c: c.cost or 0.0):
         board = altered(candidate, id=free_id(plan, "reg"), fed_by=at.id)

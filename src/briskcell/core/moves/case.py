@@ -6,9 +6,8 @@ from collections.abc import Iterator
 
 from briskcell.core.answers import Answers
 from briskcell.model.changes import altered, remade
-from briskcell.model.parts import Converter
 from briskcell.model.plan import Plan
-from briskcell.model.tree import free_id
+from briskcell.model.tree import free_id, maker_of
 
 from .fix import Fix
 
@@ -48,7 +47,7 @@ def _with_fan(assessed: Answers, plan: Plan) -> Plan:
         return plan
     for fan in (p for p in assessed.stock.loads if p.part_class.startswith("fan")):
         for rail in plan.rails:
-            board = plan.by_id[rail.fed_by]
-            if isinstance(board, Converter) and fan.window.low_v < board.output_v.likely <= fan.window.high_v:
+            board = maker_of(plan, rail)
+            if board is not None and fan.window.low_v < board.output_v.likely <= fan.window.high_v:
                 return remade(plan, {"loads": (*plan.loads, altered(fan, id=free_id(plan, "fan"), fed_by=rail.id))})
     return plan

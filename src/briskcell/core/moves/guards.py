@@ -13,6 +13,8 @@ from briskcell.model.units import show
 from .fix import Fix
 
 LEAST_GUARD_V, UNDER_EMPTY_V = 0.5, 0.2  # a cell: the least a board is made for, and how far below empty it cuts off; typical
+OVER_FULL_V = 0.08  # above where a cell is full, at which such a board ends a charge: 4.28 of 4.2 V; typical
+COST, COST_EACH = 1.5, 0.8  # of a board for one cell, and for each further one in series; typical [€]
 LEAST_TRIP_A, TRIP_SHARE = 6.0, 0.8  # of what the cells give for long; typical
 SOURCE = "class range, typical of protection boards"
 
@@ -33,15 +35,31 @@ def guard_v(cell: Cell) -> float:
     return max(cell.empty_v - UNDER_EMPTY_V, LEAST_GUARD_V)
 
 
-def protection_for(cell: Cell, parallel: int, cutoff_v: float) -> Protection:
-    """A board of its class for some cells side by side.
+def over_v(cell: Cell) -> float:
+    """Where a protection board made for a cell ends a charge.
+
+    Parameters
+    ----------
+    cell : Cell
+        The cell.
+
+    Returns
+    -------
+    float
+        Typical of the class. [V]
+    """
+    return round(cell.full_v + OVER_FULL_V, 2)
+
+
+def protection_for(cell: Cell, series: int, parallel: int, cutoff_v: float) -> Protection:
+    """A board of its class for some cells in series and side by side.
 
     Parameters
     ----------
     cell : Cell
         The cells.
-    parallel : int
-        How many side by side.
+    series, parallel : int
+        How many in series, and side by side.
     cutoff_v : float
         Of a cell. [V]
 
@@ -53,6 +71,8 @@ def protection_for(cell: Cell, parallel: int, cutoff_v: float) -> Protection:
     trip = max(LEAST_TRIP_A, round(cell.max_discharge_a.likely * parallel * TRIP_SHARE, 1))
     return Protection(
         cutoff_cell_v=cutoff_v,
+        over_cell_v=over_v(cell),
+        cost=round(COST + COST_EACH * (series - 1), 2),
         trip_a=Figure(low=trip, likely=trip, high=trip, grade="typical", source=SOURCE),
         resistance_ohm=Figure(low=0.015, likely=0.025, high=0.04, grade="typical", source=SOURCE),
     )
@@ -75,9 +95,10 @@ def guarded(plan: Plan, pack: Pack) -> Iterator[Fix]:
     """
     cutoff = max(guard_v(c) for c in pack.string_cells)
     own = pack.protection
-    made = own.model_copy(update={"cutoff_cell_v": cutoff}) if own else protection_for(pack.cell, pack.parallel, cutoff)
+    set_to = {"cutoff_cell_v": cutoff, "over_cell_v": min(over_v(c) for c in pack.string_cells), "senses_each": True}
+    made = own.model_copy(update=set_to) if own else protection_for(pack.cell, pack.series, pack.parallel, cutoff)
     yield Fix(
-        f"A protection board that cuts off at {show(cutoff, 'V')} a cell",
-        "ends a discharge before it harms them.",
+        f"A protection board that cuts off at {show(cutoff, 'V')} a cell, and at {show(set_to['over_cell_v'], 'V')} on charge",
+        "ends a discharge, and a charge, before it harms them.",
         replaced(plan, altered(pack, protection=made)),
     )

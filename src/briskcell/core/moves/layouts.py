@@ -14,9 +14,11 @@ from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
 from briskcell.model.tree import boards_above, source_of
 
 from .boards import stands
-from .charging import carries, other_chargers, set_for
+from .charging import other_chargers
 from .fix import Fix, placed, within
+from .guards import protection_for
 from .packs import FAMILY_V, MOST_PARALLEL, has_room, parallel_for, proven
+from .suiting import carries, set_for
 
 USUAL_V = 4.2  # full volts of the cells that most boards are made for
 
@@ -78,9 +80,10 @@ def _sized(pack: Pack, cell: Cell, series: int, energy_wh: float) -> Pack | None
     if guard is not None:  # a protection board is bought for its pack
         trip = max(guard.trip_a.likely, round(0.8 * cell.max_discharge_a.likely * parallel, 1))
         cutoff = guard.cutoff_cell_v if cell.empty_v - 0.4 < guard.cutoff_cell_v < cell.full_v - 0.6 else cell.empty_v
-        guard = guard.model_copy(
-            update={"trip_a": guard.trip_a.at(trip, grade="typical", source="protection board class"), "cutoff_cell_v": cutoff}
-        )
+        made = protection_for(cell, series, parallel, cutoff)
+        trips = guard.trip_a.at(trip, grade="typical", source="protection board class")
+        bought = {"over_cell_v": made.over_cell_v, "cost": made.cost} if guard.over_cell_v is not None else {}
+        guard = guard.model_copy(update={"trip_a": trips, "cutoff_cell_v": cutoff, **bought})
     return altered(pack, cell=cell, series=series, parallel=parallel, protection=guard)
 
 
@@ -97,7 +100,7 @@ def _regulated(assessed: Answers, plan: Plan, pack: Pack) -> Plan | None:
     for board in plan.converters:
         if source_of(plan, board).id != pack.id or boards_above(plan, board) or stands(board, low, high):
             continue
-        fits = [c for c in assessed.stock.converters if not c.combined and same_output(c, board) and stands(c, low, high)]
+        fits = [c for c in assessed.stock.plain if same_output(c, board) and stands(c, low, high)]
         if not fits:
             return None
         strong = sorted(fits, key=lambda c: (not _as_strong(c, board), c.cost or 0.0))[0]

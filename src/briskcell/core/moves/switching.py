@@ -6,9 +6,10 @@ import math
 from collections.abc import Iterator
 
 from briskcell.core.answers import Answers
-from briskcell.model.changes import put_in, replaced
-from briskcell.model.parts import Link, State
-from briskcell.model.tree import behind_links
+from briskcell.model.changes import altered, put_in, replaced
+from briskcell.model.parts import Converter, Link, Load, Part, State
+from briskcell.model.plan import Plan
+from briskcell.model.tree import behind_links, boards_above
 from briskcell.model.units import show
 
 from .fix import Fix, placed
@@ -47,6 +48,42 @@ def soft_switches(assessed: Answers, switch: Link | None) -> Iterator[Fix]:
             continue
         changed, _ = put_in(plan, candidate, at, "switch")
         yield Fix(f"{candidate.name} put in", brings, changed)
+
+
+def switch_behind(plan: Plan, switch: Link, board: Converter) -> Fix | None:
+    """A switch moved from before a board to its output: what charges on the board then reaches the cells with the switch off.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    switch : Link
+        Lies between the store and the board.
+    board : Converter
+        The board.
+
+    Returns
+    -------
+    Fix or None
+        None where the switch cuts off more than the board.
+    """
+    if any(board is not p and board not in boards_above(plan, p) for p in _behind(plan, switch)):
+        return None
+    changed = plan
+    for part in plan.fed.get(switch.id, ()):
+        changed = replaced(changed, altered(part, fed_by=switch.fed_by))
+    changed = replaced(changed, altered(switch, fed_by=board.id))
+    for part in plan.fed.get(board.id, ()):
+        changed = replaced(changed, altered(changed.by_id[part.id], fed_by=switch.id))
+    return Fix(f"{switch.name} behind {board.name}, at its output,", "lets it charge while the console is off.", changed)
+
+
+def _behind(plan: Plan, part: Part) -> Iterator[Converter | Load]:
+    """The boards and loads behind a part, each before those that it feeds."""
+    for child in plan.fed.get(part.id, ()):
+        if isinstance(child, Converter | Load):
+            yield child
+        yield from _behind(plan, child)
 
 
 def _soft(assessed: Answers) -> list[Link]:

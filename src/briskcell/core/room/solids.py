@@ -111,6 +111,8 @@ def solids(plan: Plan, warm: frozenset[str], classes: Classes) -> tuple[tuple[So
         if isinstance(part, Converter) and part.built_in:
             continue
         body = body_of(part, classes)
+        if body is None and part.half_of is not None:  # it lies on its board
+            continue
         if body is None:
             unknown.append(part.name)
             continue

@@ -7,8 +7,8 @@ from functools import partial
 
 from briskcell.core.answers import Answers
 from briskcell.core.day.course import DayCourse, plugged_into, weakest_supply
-from briskcell.core.moves.charging import carries
 from briskcell.core.moves.fix import Fix
+from briskcell.core.moves.suiting import carries
 from briskcell.model.changes import remade
 from briskcell.model.stores import Pack
 from briskcell.model.units import show

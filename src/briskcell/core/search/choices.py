@@ -36,13 +36,15 @@ class Asked:
 @dataclass(frozen=True, slots=True, eq=False)
 class Filling:
     """Charge boards for many packs: ``hours`` of shape (boards, cells, counts) from where play ends to full, inf where one does
-    not suit; what each costs more than what is there [€]; whether it lets one play meanwhile. The first is the one that is there.
+    not suit; what each costs more than what is there [€]; whether it lets one play meanwhile; and which regulators it
+    ``goes_with``, of shape (boards, regulators): a charging half with its own alone. The first is the one that is there.
     """
 
     boards: tuple[ChargeBoard, ...]
     hours: Array
     cost: Array
     plays: Flags
+    goes_with: Flags
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +160,8 @@ def asked_of(
         Asked("bay", "do not fit the bay", fits, over),
     ]
     if filled is not None:
-        fastest = np.where(_allowed(plan, filled)[:, None, None], filled.hours, np.inf).min(axis=0)[out.cell, out.parallel]
+        each = np.where((_allowed(plan, filled)[:, None] & filled.goes_with)[:, :, None, None], filled.hours[:, None], np.inf)
+        fastest = each.min(axis=0)[out.board, out.cell, out.parallel]
         over = np.maximum(np.nan_to_num(fastest / brief.charge_hours, posinf=9.0) - 1.0, 0.0)
         found.append(Asked("charge", "are filled in time by no charge board", fastest <= brief.charge_hours, over))
     if brief.mass_g is not None:
@@ -244,7 +247,8 @@ def _with_chargers(plan: Plan, out: Scouted, good: Picks, filled: Filling | None
     if filled is None:
         return good, np.zeros(len(good), dtype=np.intp)
     hours = filled.hours[:, out.cell[good], out.parallel[good]]
-    charger, which = np.nonzero((hours <= plan.brief.charge_hours) & _allowed(plan, filled)[:, None])
+    allowed = _allowed(plan, filled)[:, None] & filled.goes_with[:, out.board[good]]
+    charger, which = np.nonzero((hours <= plan.brief.charge_hours) & allowed)
     return good[which], charger
 
 

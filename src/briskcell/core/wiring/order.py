@@ -8,7 +8,7 @@ from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Balancer, ChargeBoard, Supply, Trickle
-from briskcell.model.tree import feeders_of, source_of
+from briskcell.model.tree import board_of, charged_through, feeder_outside, feeders_of, source_of
 
 LAST = "last"
 Beside = ChargeBoard | Balancer | Trickle
@@ -50,7 +50,8 @@ def build_order(plan: Plan) -> tuple[Joint, ...]:
         return ()
     console = [p for p in plan.parts() if isinstance(p, Fed) and _is_a_joint(plan, p)]
     on_supply = [p for p in console if isinstance(source_of(plan, p), Supply)]
-    beside: tuple[Beside, ...] = (*plan.chargers, *plan.balancers, *plan.trickles)
+    apart = (b for b in plan.chargers if charged_through(plan, b) is None)
+    beside: tuple[Beside, ...] = (*apart, *plan.balancers, *plan.trickles)
     order = sorted((p for p in console if p not in on_supply), key=lambda p: -len(list(feeders_of(plan, p))))
     joints = [_joint(plan, p, _fed_from(plan, p)) for p in (*on_supply, *order)]
     joints += [
@@ -73,7 +74,18 @@ def build_order(plan: Plan) -> tuple[Joint, ...]:
 def _is_a_joint(plan: Plan, part: Fed) -> bool:
     """A rail is a name, and outputs and built-in regulators belong to their part: nobody joins them."""
     inside = (isinstance(part, Link) and part.kind == "outlet") or (isinstance(part, Converter) and part.built_in)
+    if part.half_of is not None or part.id in plan.halves:
+        inside = inside or _on_its_board(plan, part)
     return not (isinstance(part, Rail) or inside or (isinstance(plan.by_id[part.fed_by], Supply) and not isinstance(part, Link)))
+
+
+def _on_its_board(plan: Plan, part: Fed) -> bool:
+    """Whether a part of a board is fed on it, or at the pads where another of its parts comes first."""
+    whole, first = plan.by_id[board_of(part)], feeder_outside(plan, part)
+    if first is not part:
+        return True
+    leads = feeder_outside(plan, whole) if isinstance(whole, Converter) else part
+    return leads is not part and leads.fed_by == part.fed_by
 
 
 def _fed_from(plan: Plan, part: Fed) -> Part:

@@ -10,7 +10,7 @@ from briskcell.core.assess import Assessment
 from briskcell.core.charge.charging import charge
 from briskcell.core.charge.plugged import Plugged, plugged
 from briskcell.core.engine.operating import operate
-from briskcell.core.moves.charging import reaches, takes
+from briskcell.core.moves.suiting import reaches, takes
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.stores import Bank, ChargeBoard, Pack, Supply

@@ -16,7 +16,7 @@ from briskcell.model.kinds import LIBRARY
 from briskcell.model.parts import Converter, Link, Part, Rail
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
-from briskcell.model.units import read
+from briskcell.model.units import read, show
 from briskcell.store.drawer import DrawerRow, DrawerStore
 
 COLUMNS = ("part_class", "name", "quantity", "price", "measured", "sold_out")
@@ -163,7 +163,7 @@ def _changed(row: DrawerRow, values: dict[str, str], slot: str) -> DrawerRow:
 
 
 def shopping(plan: Plan, rows: Sequence[DrawerRow]) -> list[Wanted]:
-    """What a build wants, less what lies in the drawer; wires are cut from a reel and left to their own list.
+    """What a build wants, less what lies in the drawer; wire and what else joins them is among the sundries.
 
     Parameters
     ----------
@@ -179,7 +179,7 @@ def shopping(plan: Plan, rows: Sequence[DrawerRow]) -> list[Wanted]:
     """
     counts, named, prices = Counter[str](), dict[str, tuple[str, str]](), dict[str, float | None]()
     for part in plan.parts():
-        if isinstance(part, Rail) or (isinstance(part, Converter) and part.built_in):
+        if isinstance(part, Rail) or part.half_of is not None or (isinstance(part, Converter) and part.built_in):
             continue
         if isinstance(part, Link) and part.kind in ("wire", "return", "trace", "path", "outlet"):
             continue
@@ -207,8 +207,17 @@ def shopping(plan: Plan, rows: Sequence[DrawerRow]) -> list[Wanted]:
     return out
 
 
+def guard_name(pack: Pack) -> str:
+    """What a pack's protection board is bought as."""
+    guard = pack.protection
+    trip = f", {show(guard.trip_a.likely, 'A')}" if guard else ""
+    return f"Protection board for {pack.series} in series{trip}"
+
+
 def _pieces(part: Part) -> list[tuple[str, str, float | None]]:
     """What is bought for a part, each with its class and cost: of a pack its cells."""
     if isinstance(part, Pack):
-        return [(c.name, c.part_class, c.cost) for c in part.string_cells for _ in range(part.series)]
+        guard = part.protection
+        board = [(guard_name(part), "", guard.cost)] if guard and not guard.with_cells else []
+        return [*((c.name, c.part_class, c.cost) for c in part.string_cells for _ in range(part.series)), *board]
     return [(part.name, part.part_class, part_figures(part)[0])]

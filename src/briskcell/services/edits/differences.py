@@ -21,6 +21,9 @@ def differences(old: Plan, new: Plan) -> list[tuple[str, str, str]]:
     def walk(path: list[str], a: Any, b: Any, unit: Unit | None) -> None:
         if a == b:
             return
+        if path[-1:] == ["terminals"] and [t.key for t in a] != [t.key for t in b]:
+            out.append((label(new, "/".join(path)), f"{len(a) or 'the usual'}", f"{len(b) or 'the usual'}"))
+            return
         name = label(new if len(path) > 1 and path[1] in new.by_id else old, "/".join(path))
         if isinstance(a, tuple) and isinstance(b, tuple) and (a or b) and isinstance((a or b)[0], Part):
             ids = list(dict.fromkeys([p.id for p in a] + [p.id for p in b]))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pydantic import ValidationError
 
+from briskcell.core.moves.whole_boards import seated
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
@@ -32,9 +33,15 @@ def swapped(plan: Plan, part_id: str, key: str) -> tuple[Plan, str]:
             return replaced(plan, altered(part, cell=found.part)), part.cell.name
         if kind_of(part).library != found.kind:
             raise FigureError("part_class", f"{found.name} cannot stand for {part.name}.", fix="Choose a part of the same kind.")
+        if part.half_of is not None:
+            whole = plan.by_id[part.half_of].name
+            raise FigureError("part_class", f"{part.name} comes on {whole}.", fix=f"Put another class in the place of {whole}.")
         keep = {n: getattr(part, n) for n in ("id", "fed_by", "charges", "supply") if n in type(part).model_fields}
         new: Part = catalogue().part(key, **keep)
-        return replaced(plan, new), part.name
+        if (after := seated(plan, catalogue().stock(), new)) is None:
+            what = " and ".join(h.name for h in plan.halves.get(part_id, ()))
+            raise FigureError("part_class", f"{what} would go with {part.name}, and is in use.", fix="Feed what hangs on it first.")
+        return after, part.name
     except ValidationError as error:
         raise field_error_of(error, "part_class") from error
 

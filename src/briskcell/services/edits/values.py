@@ -10,7 +10,8 @@ from typing import Any, get_args
 from pydantic import BaseModel, ValidationError
 
 from briskcell.core.assess import Assessment
-from briskcell.model.changes import remade
+from briskcell.core.circuit.terminals import terminals_of
+from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.errors import FigureError, PlanError
 from briskcell.model.figure import GRADES, Figure, bounds, read_figure
 from briskcell.model.kinds import PART_LISTS
@@ -80,6 +81,7 @@ def set_value(plan: Plan, path: str, text: str) -> Edit:
     FigureError
         If the text is no value for that field; the error's field is the path.
     """
+    plan = _with_terminals(plan, path.split("/"))
     old, unit = value_at(plan, path)
     try:
         steps = path.split("/")
@@ -111,6 +113,13 @@ def field_error_of(error: ValidationError, field: str = "") -> FigureError:
     return FigureError(field or problem.field, problem.message, fix=problem.fix)
 
 
+def _with_terminals(plan: Plan, steps: list[str]) -> Plan:
+    """A plan whose part states the terminals that are shown of it, where one of them is edited."""
+    part = plan.by_id.get(steps[1]) if len(steps) == 5 and steps[2] == "terminals" else None
+    known = () if part is None else terminals_of(plan, part)
+    return plan if part is None or part.terminals == known else replaced(plan, altered(part, terminals=known))
+
+
 def label(plan: Plan, path: str) -> str:
     """A path in words."""
     steps = path.split("/")
@@ -118,6 +127,9 @@ def label(plan: Plan, path: str) -> str:
         if steps[2:3] == ["settings"] and len(steps) == 5:
             knob = value_at(plan, "/".join(steps[:4]))[0].name.lower()
             return f"{plan.by_id[steps[1]].name}, {knob}{'' if steps[4] == 'position' else ': ' + name_of(steps[4]).lower()}"
+        if steps[2:3] == ["terminals"] and len(steps) == 5:
+            terminal = value_at(plan, "/".join(steps[:4]))[0]
+            return f"{plan.by_id[steps[1]].name}, terminal {terminal.prints or terminal.key}: {name_of(steps[4]).lower()}"
         words = [name_of(s) for s in steps[2:] if s not in ("cell", "loss", "protection", "window", "likely")]
         return f"{plan.by_id[steps[1]].name}, {' '.join(words).lower()}".rstrip(", ")
     if steps[0] == "games" and len(steps) > 1 and (game := _item(plan.games, steps[1])):

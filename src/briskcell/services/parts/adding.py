@@ -8,6 +8,7 @@ from typing import Any
 
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.moves.guards import LEAST_GUARD_V, guard_v
+from briskcell.core.moves.whole_boards import attached
 from briskcell.library import PartClass, catalogue
 from briskcell.model.changes import altered
 from briskcell.model.errors import FigureError
@@ -63,7 +64,26 @@ def add(plan: Plan, key: str, before: str = "", behind: str = "") -> Edit:
     found = catalogue().find(key)
     if behind and behind not in plan.by_id:
         raise FigureError("part_class", "What it was to be fed from is no longer there.", fix="Reload the page.")
-    return _link(plan, found, before, behind) if found.kind == "links" else WAYS[found.kind][1](plan, found, behind)
+    if getattr(found.part, "half_of", None) is not None:
+        whole = catalogue().find(found.part.half_of).name
+        raise FigureError("part_class", f"{found.name} comes on {whole} alone.", fix=f"Add {whole}.")
+    edit = _link(plan, found, before, behind) if found.kind == "links" else WAYS[found.kind][1](plan, found, behind)
+    return _with_halves(edit, found)
+
+
+def _with_halves(edit: Edit, found: PartClass) -> Edit:
+    """All that comes on the board that was added, and what it needs."""
+    halves, plan = catalogue().halves.get(found.key, ()), edit.plan
+    for half in halves:
+        if isinstance(half, Load) and found.kind == "loads":  # each share of a part that takes several volts goes to its own rail
+            place = _place_of_load(plan, half)
+            rail = place.feeder
+            if place.board:
+                plan, rail = _with_rail(plan, catalogue().find(place.board), place.feeder, place.volts)
+            plan = added(plan, altered(half, half_of=edit.shows), rail)
+        else:
+            plan = attached(plan, catalogue().stock(), edit.shows, half)
+    return Edit(plan, edit.words, shows=edit.shows) if halves else edit
 
 
 def place_of(plan: Plan, found: PartClass) -> Place:
@@ -119,7 +139,7 @@ def _board_for(load: Load, store: Store) -> tuple[PartClass, float] | None:
 
     def suits(board: Converter) -> float | None:
         out = _made_for(board, load)
-        if out is None or board.combined or (board.input_max_v or 99.0) < high:
+        if out is None or board.part_class in catalogue().halves or (board.input_max_v or 99.0) < high:
             return None
         if (board.kind == "boost" and high > out) or (board.kind in ("buck", "linear") and low < out + DROPS):
             return None

@@ -26,7 +26,7 @@ def protect(plan: Plan, part_id: str) -> Edit:
     pack = _pack(plan, part_id)
     if pack.protection is not None:
         return Edit(replaced(plan, altered(pack, protection=None)), f"Protection board of {pack.name} taken away")
-    made = protection_for(pack.cell, pack.parallel, guard_v(pack.cell))
+    made = protection_for(pack.cell, pack.series, pack.parallel, guard_v(pack.cell))
     return Edit(replaced(plan, altered(pack, protection=made)), f"{pack.name} has a protection board")
 
 

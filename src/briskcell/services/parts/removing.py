@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from briskcell.model.changes import without
+from briskcell.model.changes import altered, replaced, without
 from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
@@ -28,6 +28,13 @@ def remove(plan: Plan, part_id: str) -> Edit:
     part = plan.by_id.get(part_id)
     if part is None:
         raise FigureError("id", "This part is no longer in the build.", fix="Reload the page.")
+    if part.half_of is not None:
+        whole = plan.by_id[part.half_of].name
+        raise FigureError("id", f"{part.name} comes on {whole}.", fix=f"Remove {whole}, or put another board in its place.")
+    for half in plan.halves.get(part_id, ()):
+        alone = altered(half, half_of=None)
+        plan = remove(replaced(plan, alone), half.id).plan
+    part = plan.by_id[part_id]
     if isinstance(part, Load) and not plan.fed.get(part_id):
         return remove_load(plan, part_id)
     gone, homeless = {part_id}, list(plan.fed.get(part_id, ()))

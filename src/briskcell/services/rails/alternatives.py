@@ -8,18 +8,17 @@ from briskcell.core.assess import Assessment
 from briskcell.core.draw.bill import bill
 from briskcell.core.engine.converters import SAME_OUTPUT_V, same_output
 from briskcell.core.engine.operating import operate
+from briskcell.core.moves.fix import placed
+from briskcell.core.moves.suiting import charges
+from briskcell.core.moves.whole_boards import seated
 from briskcell.core.rails.headroom import headrooms
 from briskcell.core.rails.sharing import COMMON_RAIL_V
-from briskcell.library import catalogue
-from briskcell.model.changes import remade
 from briskcell.model.parts import Converter
 from briskcell.model.plan import Plan
-from briskcell.model.stores import ChargeBoard
-from briskcell.model.tree import layout_of
+from briskcell.model.stores import ChargeBoard, Pack
+from briskcell.model.tree import layout_of, source_of
 from briskcell.services.aside import kept
 from briskcell.services.edits.values import Edit
-
-COMBINED, ITS_CHARGER, APART_CHARGER = "combined-5v-1", "charger-lin-1-cell", "charger-sw-2"
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,17 +41,16 @@ class Alternative:
 @kept
 def alternatives(assessed: Assessment) -> tuple[Alternative, ...]:
     """Both ways of a build of one cell voltage that is boosted; none where the question does not arise."""
-    found = _boards(assessed.plan)
-    if found is None:
+    board = _board(assessed.plan)
+    if board is None:
         return ()
-    board, charger = found
-    combined_now = board.combined
-    if combined_now:
-        plans = {"combined": assessed.plan, "apart": _apart(assessed, board, charger)}
-    else:
-        plans = {"combined": _with(assessed.plan, board, charger, COMBINED, ITS_CHARGER), "apart": assessed.plan}
+    one_now = _charges_too(assessed.plan, board)
+    other = _other_way(assessed, board, one=not one_now)
+    if other is None:
+        return ()
+    plans = {"combined": assessed.plan, "apart": other} if one_now else {"combined": other, "apart": assessed.plan}
     names = {"combined": "One board that charges and boosts", "apart": "A charger and a boost, apart"}
-    return tuple(_judged(assessed.of(p), k, names[k], (k == "combined") == combined_now, board) for k, p in plans.items())
+    return tuple(_judged(assessed.of(p), k, names[k], (k == "combined") == one_now, board) for k, p in plans.items())
 
 
 def take_alternative(assessed: Assessment, key: str) -> Edit:
@@ -61,35 +59,33 @@ def take_alternative(assessed: Assessment, key: str) -> Edit:
     return Edit(wanted.plan, f"{wanted.name} instead") if wanted else Edit(assessed.plan, "")
 
 
-def _boards(plan: Plan) -> tuple[Converter, ChargeBoard] | None:
-    """The boost that feeds about 5 V from a single cell voltage, and the board that charges its pack."""
-    board = next((c for c in plan.converters if c.kind == "boost" and abs(c.output_v.likely - COMMON_RAIL_V) < SAME_OUTPUT_V), None)
-    single = {p.id for p in plan.packs if p.series == 1}
-    charger = next((c for c in plan.chargers if c.charges in single), None)
-    return (board, charger) if board and charger else None
+def _board(plan: Plan) -> Converter | None:
+    """The boost that makes about 5 V from a single cell voltage that is charged inside."""
+    single = {p.id for p in plan.packs if p.series == 1} & {c.charges for c in plan.chargers}
+    fives = (c for c in plan.converters if c.kind == "boost" and abs(c.output_v.likely - COMMON_RAIL_V) < SAME_OUTPUT_V)
+    return next((c for c in fives if c.half_of is None and source_of(plan, c).id in single), None)
 
 
-def _with(plan: Plan, board: Converter, charger: ChargeBoard, board_key: str, charger_key: str) -> Plan:
-    new_board = catalogue().part(board_key, id=board.id, fed_by=board.fed_by)
-    new_charger = catalogue().part(
-        charger_key, id=charger.id, charges=charger.charges, supply=charger.supply, fed_by=charger.fed_by
-    )
-    converters = tuple(new_board if c.id == board.id else c for c in plan.converters)
-    chargers = tuple(new_charger if c.id == charger.id else c for c in plan.chargers)
-    return remade(plan, {"converters": converters, "chargers": chargers})
+def _charges_too(plan: Plan, board: Converter) -> bool:
+    """Whether a board has a charging half."""
+    return any(isinstance(h, ChargeBoard) for h in plan.halves.get(board.id, ()))
 
 
-def _apart(assessed: Assessment, board: Converter, charger: ChargeBoard) -> Plan:
-    """The smallest boost that is comfortable, else the largest there is, with a switching charger and a power path."""
-    best: Plan | None = None
-    for found in catalogue().boards():
-        if found.part.kind != "boost" or found.part.combined or not same_output(found.part, board):
+def _other_way(assessed: Assessment, board: Converter, *, one: bool) -> Plan | None:
+    """The cheapest board of the other way that is comfortable, else the last there is, with what charges then."""
+    stock, best = assessed.stock, None
+    alike = [c for c in stock.converters if c.kind == "boost" and same_output(c, board)]
+    for found in sorted(alike, key=lambda c: c.cost or 0.0):
+        half, pack = stock.charging_half(found.part_class), source_of(assessed.plan, board)
+        if (half is not None) != one or (half and isinstance(pack, Pack) and not charges(half, pack)):
             continue
-        best = _with(assessed.plan, board, charger, found.key, APART_CHARGER)
+        if (plan := seated(assessed.plan, stock, placed(board, found))) is None:
+            continue
+        best = plan
         spares = [h.spare for h in headrooms(operate(best), assessed.ends) if h.element == board.id]
         if min(spares, default=0.0) >= assessed.plan.brief.margins.comfortable:
             break
-    return best or assessed.plan
+    return best
 
 
 def _judged(a: Assessment, key: str, name: str, today: bool, board: Converter) -> Alternative:

@@ -57,7 +57,9 @@ def remove_rail(plan: Plan, rail_id: str) -> Edit:
     rail = plan.by_id.get(rail_id)
     if not isinstance(rail, Rail) or plan.fed.get(rail_id):
         raise FigureError("rail", "Something is still fed from this rail.", fix="Feed its parts from elsewhere first.")
-    alone = isinstance(plan.by_id[rail.fed_by], Converter) and len(plan.fed[rail.fed_by]) == 1
+    board = plan.by_id[rail.fed_by]
+    whole = board.half_of is not None or board.id in plan.halves  # goes with what else comes on it, or not at all
+    alone = isinstance(board, Converter) and len(plan.fed[rail.fed_by]) == 1 and not whole
     gone = {rail_id, rail.fed_by} if alone else {rail_id}
     update = {name: tuple(p for p in getattr(plan, name) if p.id not in gone) for name in ("converters", "rails")}
     return Edit(checked(plan, update), f"{rail.name} taken away")

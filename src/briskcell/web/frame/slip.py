@@ -14,6 +14,7 @@ from briskcell.model.kinds import kind_of
 from briskcell.model.parts import Converter, Fed, Link, Load, LossModel, Part, Rail
 from briskcell.model.plan import Store
 from briskcell.model.stores import ChargeBoard, Supply
+from briskcell.model.terminals import Terminal
 from briskcell.model.tree import feeding_point
 from briskcell.model.units import unit_of_field
 from briskcell.services.edits.differences import differences
@@ -92,6 +93,7 @@ class Slip:
     ends: tuple[End, ...] = ()
     before: tuple[PartClass, ...] = ()
     outputs: tuple[PartClass, ...] = ()
+    terminals: tuple[Terminal, ...] = ()
     removable: bool = False
     rises: bool = False
     feeds: bool = False
@@ -113,7 +115,8 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
             path=path,
             numbers=tuple(_numbers(assessed, part)),
             plot=_limit(assessed, part),
-            facts=(*facts_of(part), *_terminals(assessed, part)),
+            facts=(*facts_of(part), *_board_of(assessed, part)),
+            terminals=assessed.circuit.by_id[part.id].terminals if part.id in assessed.circuit.by_id else (),
             more=tuple(_unset(path, part)),
             choices=tuple(_choices(path, part)),
             ends=tuple(End(f, WORDS[f], _now(getattr(part, f)), parts) for f, parts in ends),
@@ -135,14 +138,12 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
     return None
 
 
-def _terminals(assessed: Assessment, part: Part) -> Iterator[tuple[str, str]]:
-    """Where one solders or plugs to a part, and where nobody has said where on its body that is."""
-    place = assessed.circuit.by_id.get(part.id)
-    if place is None:
-        return
-    known = any(t.edge is not None for t in place.terminals)
-    words = ", ".join(f"{t.prints} ({t.kind}{f', {t.edge}' if t.edge else ''})" for t in place.terminals)
-    yield "Terminals", words + ("" if known else "; where they lie is not known")
+def _board_of(assessed: Assessment, part: Part) -> Iterator[tuple[str, str]]:
+    """The board that a part comes on, and what comes on it."""
+    if part.half_of is not None:
+        yield "Comes on", f"{assessed.plan.by_id[part.half_of].name}: body, price and pads are that board's"
+    if halves := assessed.plan.halves.get(part.id):
+        yield "Comes with", ", ".join(h.name for h in halves)
 
 
 def _now(at: str | tuple[str, ...] | None) -> str:

@@ -9,10 +9,11 @@ from itertools import islice
 from briskcell.core.answers import Answers
 from briskcell.core.charge.charging import OVER_V, end_v
 from briskcell.core.charge.supplied import given_v, gives_nothing
-from briskcell.core.moves.charging import other_chargers, other_supplies, reaches, takes
+from briskcell.core.moves.charging import other_chargers, other_supplies
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.packs import FAMILY_V
+from briskcell.core.moves.suiting import reaches, takes
 from briskcell.model.changes import altered, replaced
 from briskcell.model.stores import Cell, ChargeBoard, Pack, Supply
 from briskcell.model.units import show

@@ -12,20 +12,17 @@ from briskcell.core.charge.charging import Charge
 from briskcell.core.charge.warmth import ChargeWarmth
 from briskcell.core.engine.sources import FULL_FROM_C, charge_share
 from briskcell.core.moves.case import cooler
-from briskcell.core.moves.charging import balancers, currents, gentle, jack_for, most_charge_a, other_chargers, other_supplies
+from briskcell.core.moves.charging import balancers, currents, jack_for, other_chargers, other_supplies
 from briskcell.core.moves.fix import Fix, only, within
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.packs import other_packs
+from briskcell.core.moves.suiting import gentle, most_charge_a
 from briskcell.model.changes import left_out, remade, replaced
-from briskcell.model.parts import Link
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Balancer, ChargeBoard, Pack, Trickle
-from briskcell.model.tree import feeders_of, layout_of, source_of
 from briskcell.model.units import show
 
 from ..registry import Finding, missed_by, past, rule
-
-SWITCH_OFF = " Nobody wants to play meanwhile, and its switch cuts it off: switch off to charge."
 
 
 @rule("charge-brief", station="charge", wish="charge_hours", shown=("brief/brief", "charge/times"), source="The brief")
@@ -61,72 +58,6 @@ def charge_brief(assessed: Answers) -> Iterator[Finding]:
                 partial(_filled, assessed, c),
                 "A power path and a supply with current to spare feed both.",
             )
-
-
-@rule(
-    "load-on-charging-cell",
-    station="charge",
-    wish="play_while_charging",
-    shown=("charge/charging",),
-    source="A charger that watches a cell with a load on it may never end",
-)
-def load_on_charging_cell(assessed: Answers) -> Iterator[Finding]:
-    """The console is not fed from the cell that charges."""
-    for board in assessed.plan.chargers:
-        if layout_of(assessed.plan, board) == "on_cell" and assessed.plan.fed.get(board.charges):
-            off = not assessed.plan.brief.play_while_charging and _hard_off(assessed.plan, board.charges)
-            cause = f"The console hangs on the cell that {board.name} charges: its current hides the end of the charge."
-            advice = "Switch it off to charge, or put in a power path, or a jack that cuts the console out."
-            search = partial(_parted, assessed, board)
-            yield Finding("close" if off else "fails", board.id, f"{cause}{SWITCH_OFF if off else ''}", 0.2, search, advice)
-
-
-def _hard_off(plan: Plan, store: str) -> bool:
-    """Whether a switch thrown by hand cuts everything off that hangs on a store."""
-    fed = [p for p in plan.loads if source_of(plan, p).id == store]
-    return bool(fed) and all(
-        any(isinstance(k, Link) and k.kind == "switch" and k.acts is None for k in feeders_of(plan, p)) for p in fed
-    )
-
-
-def _parted(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
-    """A power path where the brief asks to play meanwhile; else the cheaper jack first."""
-    jack = jack_for(assessed, board.charges)
-    if jack is not None and not assessed.plan.brief.play_while_charging:
-        yield jack
-    for layout in ("power_path", "cut_out"):
-        yield from (f for f in other_chargers(assessed, board) if getattr(f.plan.by_id[board.id], "layout", "") == layout)
-
-
-@rule(
-    "cut-out-contact",
-    station="charge",
-    shown=("charge/charging",),
-    source="A charge socket's switching contact carries the console: its rating and drop count",
-)
-def cut_out_contact(assessed: Answers) -> Iterator[Finding]:
-    """A jack that cuts the console out is a part of the build, with a rating and a drop."""
-    plan = assessed.plan
-    for board in plan.chargers:
-        if (
-            board.layout == "cut_out"
-            and plan.fed.get(board.charges)
-            and not any(isinstance(p, Link) and p.kind == "jack" for p in plan.links)
-        ):
-            cause = f"{board.name} cuts the console out with a contact that the build does not name: it carries all of the console's current."
-            yield Finding(
-                "close",
-                board.id,
-                cause,
-                0.05,
-                partial(_named_jack, assessed, board),
-                "Name the jack, with its rating and resistance.",
-            )
-
-
-def _named_jack(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:
-    if (found := jack_for(assessed, board.charges)) is not None:
-        yield found
 
 
 @rule(

@@ -10,8 +10,9 @@ from briskcell.core.charge.outside import unfilled
 from briskcell.core.charge.supplied import PLAIN_V, given_v, gives_nothing, holds_to_a
 from briskcell.core.charge.way_in import WayIn
 from briskcell.core.engine.resistance import link_rating_a
-from briskcell.core.moves.charging import carries, currents, first_chargers, other_chargers, other_supplies
+from briskcell.core.moves.charging import currents, first_chargers, other_chargers, other_supplies
 from briskcell.core.moves.fix import Fix, placed, within
+from briskcell.core.moves.suiting import carries
 from briskcell.core.rails.headroom import spare_of
 from briskcell.core.wiring.fuses import fuse_holds_a
 from briskcell.core.wiring.harness import LinkCheck

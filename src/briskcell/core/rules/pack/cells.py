@@ -9,10 +9,11 @@ from briskcell.core.answers import Answers
 from briskcell.core.engine.sources import current_limit_a
 from briskcell.core.moves.boards import other_boards, other_rails
 from briskcell.core.moves.carrying import carried
-from briskcell.core.moves.charging import gentle, other_chargers
+from briskcell.core.moves.charging import other_chargers
 from briskcell.core.moves.fix import Fix
 from briskcell.core.moves.layouts import other_layouts
 from briskcell.core.moves.packs import other_packs
+from briskcell.core.moves.suiting import gentle
 from briskcell.core.moves.volts import more_volts
 from briskcell.core.moves.warning import lower_warning
 from briskcell.core.pack.ending import WARNING
