@@ -13,13 +13,14 @@ from briskcell.model.parts import Link
 from briskcell.model.plan import Day, Plan, Stretch
 from briskcell.services.demo import curlew, sanderling
 from briskcell.services.edits.swap import swapped
+from briskcell.services.parts.feeding import rise
 
 CURLEW, SANDERLING = 1, 3  # as the demo shelf numbers them
 Step = tuple[str, dict[str, str]]
 
 
 def weak_boost() -> Plan:
-    return replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="fuse"))
+    return replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="switch"))
 
 
 def thin_wire_to_a_picky_screen() -> Plan:
@@ -185,6 +186,10 @@ def console_on_the_cell() -> Plan:
     return swapped(remade(plan, {"brief": brief}), "charger", "charger-lin-1-cell")[0]
 
 
+def switch_before_the_fuse() -> Plan:
+    return rise(rise(sanderling(), "switch").plan, "switch").plan
+
+
 def output_left_free() -> Plan:
     return replaced(sanderling(), altered(sanderling().chargers[0], layout="on_cell"))
 
@@ -223,7 +228,7 @@ def bare_pack() -> Plan:
 
 
 def small_fuse() -> Plan:
-    return replaced(sanderling(), catalogue().part("fuse-3", id="fuse", fed_by="switch"))
+    return replaced(sanderling(), catalogue().part("fuse-3", id="fuse", fed_by="pack"))
 
 
 def hair_wire() -> Plan:
@@ -232,7 +237,8 @@ def hair_wire() -> Plan:
 
 
 def far_fuse() -> Plan:
-    return replaced(sanderling(), altered(sanderling().by_id["w-pack"], length_m=0.6))
+    plan = rise(sanderling(), "w-pack").plan
+    return replaced(plan, altered(plan.by_id["w-pack"], length_m=0.6))
 
 
 def low_volts_switch() -> Plan:
@@ -283,7 +289,7 @@ def chattering_boost() -> Plan:
 
 
 def loud_scene() -> Plan:
-    return replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="fuse"))
+    return replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="switch"))
 
 
 def optimist() -> Plan:
@@ -299,7 +305,7 @@ def one_cell_board_on_two() -> Plan:
 def nameless_jack() -> Plan:
     plan = curlew()
     links = tuple(k for k in plan.links if k.id != "jack")
-    return remade(replaced(plan, altered(plan.by_id["buck"], fed_by="fuse")), {"links": links})
+    return remade(replaced(plan, altered(plan.by_id["buck"], fed_by="switch")), {"links": links})
 
 
 def unlike_strings() -> Plan:
@@ -366,7 +372,7 @@ def two_grounds() -> Plan:
 
 def second_boost() -> Plan:
     plan = sanderling()
-    second = catalogue().part("boost-5v-3a", id="second", fed_by="fuse", blocks_back=False)
+    second = catalogue().part("boost-5v-3a", id="second", fed_by="switch", blocks_back=False)
     plan = remade(plan, {"converters": (*plan.converters, second)})
     return replaced(plan, altered(plan.by_id["rail-5"], also=("second",)))
 
@@ -483,6 +489,7 @@ BROKEN: dict[str, Broken] = {
     ),
     "only-rechargeable": Broken(primary_on_a_charger, SANDERLING, [edit("packs/pack/cell/rechargeable", "false")]),
     "fuse-at-the-store": Broken(bare_pack, SANDERLING, [remove("fuse")]),
+    "fuse-first": Broken(switch_before_the_fuse, SANDERLING, [("rise", {"part": "switch"}), ("rise", {"part": "switch"})]),
     "fuse-choice": Broken(small_fuse, SANDERLING, [swap("fuse", "fuse-3")]),
     "wire-warmth": Broken(
         hair_wire,
@@ -501,7 +508,7 @@ BROKEN: dict[str, Broken] = {
     "charge-room": Broken(outdoors, SANDERLING, [edit("brief/charge_c", "-4 °C")], by_hand=True),
     "use-room": Broken(arctic, SANDERLING, [edit("brief/cells_c", "-25 °C")], by_hand=True),
     "retired": Broken(salvaged, SANDERLING, [edit("packs/pack/cell/health", "50 %")]),
-    "unfused-lead": Broken(far_fuse, SANDERLING, [edit("links/w-pack/length_m", "60 cm")]),
+    "unfused-lead": Broken(far_fuse, SANDERLING, [("rise", {"part": "w-pack"}), edit("links/w-pack/length_m", "60 cm")]),
     "rated-volts": Broken(low_volts_switch, CURLEW, [edit("links/switch/rating_v", "5 V")]),
     "slack": Broken(coiled_wire, SANDERLING, [edit("links/w-controls/run_m", "8 cm")]),
     "case-heat": Broken(closed_box, CURLEW, [edit("case/vents", "false"), edit("case/fan", "false")]),
@@ -539,7 +546,7 @@ BROKEN: dict[str, Broken] = {
         second_boost,
         SANDERLING,
         [
-            add("boost-5v-3a", behind="fuse"),
+            add("boost-5v-3a", behind="switch"),
             ("connect", {"part": "rail-5", "field": "also", "to": "reg-boost-5v-3a"}),
             edit("converters/reg-boost-5v-3a/blocks_back", "false"),
         ],

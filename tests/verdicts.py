@@ -55,7 +55,11 @@ CARELESS: tuple[tuple[str, str, str], ...] = (
     (S, "set links/w-pack/awg 30", "the fuse lets past what the wire does not carry"),
     (S, "set links/w-screen/awg 34; set links/w-screen/length_m 60 cm; set loads/screen/window/low_v 5.0 V", "drop"),
     (S, "out fuse", "nothing opens on a short but the protection board"),
-    (S, "set links/w-pack/length_m 70 cm", "a long lead that no fuse guards"),
+    (
+        S,
+        "join w-pack fed_by pack; join fuse fed_by w-pack; join switch fed_by fuse; set links/w-pack/length_m 70 cm",
+        "a long lead that no fuse guards",
+    ),
     (S, "swap fuse fuse-10", "ten amperes may flow for ever in wires for five"),
     (S, "swap fuse fuse-2", "opens in play on a low pack"),
     (S, "swap switch switch-slide-05", "a slide switch of half an ampere carries three"),
@@ -119,7 +123,6 @@ CARELESS: tuple[tuple[str, str, str], ...] = (
 )
 # Of these he would say that they are close: he would ask, and might let it pass.
 ASKED = {
-    "set links/w-pack/awg 30",
     "swap fuse fuse-10",
     "out jack",
     "set chargers/charger/current_a 6 A; set chargers/charger/limits_input sags",

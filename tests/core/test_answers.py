@@ -142,7 +142,7 @@ def test_a_boost_gives_less_as_its_pack_empties_and_a_buck_does_not() -> None:
 
 def test_a_stop_by_a_board_strands_energy_and_says_which_board() -> None:
     plan = sanderling()
-    weak = catalogue().part("boost-5v-1a", id="boost", fed_by="fuse")
+    weak = catalogue().part("boost-5v-1a", id="boost", fed_by="switch")
     a = assess(replaced(plan, weak))
     found = a.runtime
     assert found is not None

@@ -277,7 +277,7 @@ def test_scouted_candidates_are_what_single_builds_come_to() -> None:
     assert len(found.runtime_h) == 36
     for k in range(0, 36, 5):
         pack = altered(plan.packs[0], cell=found.cells[found.cell[k]], parallel=int(found.parallel[k]))
-        board = altered(found.boards[found.board[k]], id="boost", fed_by="fuse")
+        board = altered(found.boards[found.board[k]], id="boost", fed_by="switch")
         single = assess(replaced(replaced(replaced(plan, pack), board), altered(plan.by_id["w-pack"], awg=float(found.awg[k]))))
         assert found.runtime_h[k] == pytest.approx(single.runtime.hours, rel=0.02, abs=0.05)  # type: ignore[union-attr]
         assert found.energy_wh[k] == pytest.approx(single.runtime.energy_wh, rel=0.03)  # type: ignore[union-attr]

@@ -131,7 +131,7 @@ def test_a_plan_that_holds_is_left_alone_and_changes_are_told_part_by_part() -> 
     plan = sanderling()
     pack = plan.packs[0]
     after = replaced(plan, altered(pack, parallel=3))
-    after = replaced(after, catalogue().part("fuse-7", id="fuse", fed_by="switch"))
+    after = replaced(after, catalogue().part("fuse-7", id="fuse", fed_by="pack"))
     after = replaced(after, altered(after.chargers[0], current_a=1.0))
     after = remade(after, {"loads": after.loads[:-1], "case": after.case.model_copy(update={"fan": True})})
     words = [w.replace("\u00a0", " ") for w in told(plan, after)]

@@ -105,7 +105,7 @@ def test_a_build_says_how_long_it_is_safe_and_which_two_parts_end_that() -> None
 
 
 def test_a_small_boost_resets_and_a_larger_one_does_not() -> None:
-    weak = replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="fuse"))
+    weak = replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="switch"))
     stock = catalogue().stock()
     sound, risky = assess(sanderling(), stock), assess(weak, stock)
     assert sound.resets is not None
@@ -149,7 +149,7 @@ def test_a_game_that_ties_peaks_overruns_as_often_as_the_tied_part_peaks_in_its_
 
 
 def test_the_range_of_resets_is_that_of_builds_judged_one_by_one() -> None:
-    weak = replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="fuse"))
+    weak = replaced(sanderling(), catalogue().part("boost-5v-2a", id="boost", fed_by="switch"))
     a = assess(weak, catalogue().stock())
     of = tuple(d for d in doubts(weak) if d.kind != "loss")
     rows, batch = samples(of, 6, 3), Maker(weak, of, a.op.network)
@@ -282,7 +282,7 @@ def by_monte_carlo(a: Assessment, seed: int) -> float:
 
 @pytest.mark.parametrize("board", ["boost-5v-2a", "boost-5v-3a", "combined-5v-2", "combined-5v-1"])
 def test_resets_are_those_of_parts_that_peak_by_chance_on_a_fine_grid(board: str) -> None:
-    plan = replaced(sanderling(), catalogue().part(board, id="boost", fed_by="fuse"))
+    plan = replaced(sanderling(), catalogue().part(board, id="boost", fed_by="switch"))
     a = assess(plan, catalogue().stock())
     assert a.resets is not None
     counted = float(np.mean([by_monte_carlo(a, seed) for seed in range(24)]))

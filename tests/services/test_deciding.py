@@ -27,6 +27,7 @@ from briskcell.services.edits.values import set_value
 from briskcell.services.jobs import Progress
 from briskcell.services.pack import bay, cells
 from briskcell.services.parts.adding import add
+from briskcell.services.parts.removing import remove
 from briskcell.services.rails import rewiring
 from briskcell.services.rails.alternatives import alternatives, take_alternative
 from briskcell.services.search import IN_DRAWER, KIND, search, take_found
@@ -109,25 +110,25 @@ def test_hanging_on_the_pack_goes_behind_switch_and_fuse_and_never_before_them()
     plan = sanderling()
     sound = plan.by_id["sound"]
     point = store_point(plan, sound)  # type: ignore[arg-type]
-    assert point == "fuse"
+    assert point == "switch"
     hung = rewiring.feed_from(plan, "sound", point).plan
-    assert feeding_point(hung, hung.by_id["sound"]) == "fuse"  # type: ignore[arg-type]
-    for nowhere in ("w-pack", "switch", "sound", "", "usb"):
+    assert feeding_point(hung, hung.by_id["sound"]) == "switch"  # type: ignore[arg-type]
+    for nowhere in ("w-pack", "fuse", "sound", "", "usb"):
         with pytest.raises(FigureError):
             rewiring.feed_from(plan, "sound", nowhere)
 
 
 def test_a_rail_is_added_used_and_taken_away_once_nothing_hangs_on_it() -> None:
     plan = sanderling()
-    assert [p.id for p, _ in board_feeders(plan)] == ["fuse", "rail-5", "rail-33"]
-    more = rewiring.add_rail(plan, "boost-9v-3a", "fuse", "").plan
+    assert [p.id for p, _ in board_feeders(plan)] == ["switch", "rail-5", "rail-33"]
+    more = rewiring.add_rail(plan, "boost-9v-3a", "switch", "").plan
     assert more.rails[-1].name == "9.0 V rail"
     used = rewiring.feed_from(more, "light", more.rails[-1].id).plan
     assert assess(used).draw.loads[-2].watts[1][1] == pytest.approx(9.0 * 0.005, rel=0.05)
     with pytest.raises(FigureError, match="fed from this rail"):
         rewiring.remove_rail(used, used.rails[-1].id)
     assert rewiring.remove_rail(more, more.rails[-1].id).plan == plan
-    for key, at in (("light", "fuse"), ("boost-9v-3a", "w-pack"), ("boost-9v-3a", "nowhere")):
+    for key, at in (("light", "switch"), ("boost-9v-3a", "w-pack"), ("boost-9v-3a", "nowhere")):
         with pytest.raises(FigureError):
             rewiring.add_rail(plan, key, at, "x")
 
@@ -251,7 +252,7 @@ def test_a_search_finds_what_its_takers_get_and_refuses_what_it_does_not_know(tm
     assert (judged[0].state if judged and judged[0].state in ("fails", "close") else "holds") == best["state"], (
         "as the whole build says"
     )
-    for plan in (rewiring.feed_from(sanderling(), "sound", "fuse").plan, sanderling().model_copy(update={"links": ()})):
+    for plan in (rewiring.feed_from(sanderling(), "sound", "switch").plan, remove(sanderling(), "w-pack").plan):
         with pytest.raises(FigureError):
             search(assess(plan), Judged(tmp_path, 4))
     with pytest.raises(FigureError):

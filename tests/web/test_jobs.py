@@ -65,7 +65,7 @@ def test_a_build_the_search_does_not_know_is_told_so(client: FlaskClient) -> Non
     empty = post(client, "search", {"do": "drawer"})
     assert empty.status_code == 422
     assert "No cell that the build could take lies in the drawer." in empty.text
-    assert post(client, "feed", {"part": "sound", "fed_by": "fuse"}).status_code == 200
+    assert post(client, "feed", {"part": "sound", "fed_by": "switch"}).status_code == 200
     answer = post(client, "search")
     assert answer.status_code == 422
     assert "knows builds of one pack" in answer.text

@@ -68,6 +68,18 @@ def behind_links(plan: Plan, source: Part) -> Part:
         at = nexts[0]
 
 
+def wire_from(plan: Plan, store: Part) -> Link | None:
+    """The first wire from a store, behind no more than what lies right at the store, such as its fuse; None where there is none."""
+    at: Part | None = store
+    while at is not None:
+        links = [p for p in plan.fed.get(at.id, ()) if isinstance(p, Link) and p.kind != "return"]
+        wire = next((p for p in links if p.kind == "wire"), None)
+        if wire is not None:
+            return wire
+        at = links[0] if len(links) == 1 else None
+    return None
+
+
 def _leads_on(plan: Plan, part: Fed) -> bool:
     """Whether a switch or fuse is, or lies behind, a link."""
     if not isinstance(part, Link):

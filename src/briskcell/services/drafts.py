@@ -115,9 +115,9 @@ def from_parts(wanted: PartsRequest) -> Plan:
     pack = pack_of("pack", "Pack", cell, wanted.series, wanted.parallel, cutoff=guard_v(cell))
     lead = [
         pack,
-        wire("w-pack", "Wire from the pack", "pack", 18 if worst_a > 4 else 20, 0.10),
-        take(_rated("fuse", worst_a), id="fuse", fed_by="w-pack"),
-        take(_rated("switch", worst_a), id="switch", fed_by="fuse"),
+        take(_rated("fuse", worst_a), id="fuse", fed_by="pack"),
+        wire("w-pack", "Wire from the pack", "fuse", 18 if worst_a > 4 else 20, 0.10),
+        take(_rated("switch", worst_a), id="switch", fed_by="w-pack"),
     ]
     plan = plan_from(
         wanted.name, "Begun from the parts at hand; every figure is typical for its class.", lead, shutdown={"soft": True}
@@ -224,7 +224,7 @@ def _first(wanted: DraftRequest, scale: float) -> Plan:
         rail = next((r for r, board in regulators.items() if _accepts(parts[part_id].window, board)), "")
         if rail:
             used[rail] = regulators[rail]
-        loads += load_with_wire(key, part_id, f"rail-{rail}" if rail else "fuse", awg, length)
+        loads += load_with_wire(key, part_id, f"rail-{rail}" if rail else "switch", awg, length)
     worst_a = peak_w / 0.85 / (3.1 * layout.series)
     bay = bay_of_case(plan_from(wanted.name, "", [], case=case))
     cell, parallel = _pack_for(wanted.hours * mean_w / 0.72, worst_a, layout.series, wanted.thickness_mm, bay)
@@ -232,14 +232,14 @@ def _first(wanted: DraftRequest, scale: float) -> Plan:
         take(layout.supply, id="supply"),
         _gentle(take(layout.charger, id="charger", charges="pack", supply="supply"), cell.max_charge_a.likely * parallel),
         pack_of("pack", "Pack", cell, layout.series, parallel, cutoff=2.8),
-        wire("w-pack", "Wire from the pack", "pack", 18 if worst_a > 4 else 20, 0.10),
+        take(_rated("fuse", worst_a), id="fuse", fed_by="pack"),
+        wire("w-pack", "Wire from the pack", "fuse", 18 if worst_a > 4 else 20, 0.10),
         take(_rated("switch", worst_a), id="switch", fed_by="w-pack"),
-        take(_rated("fuse", worst_a), id="fuse", fed_by="switch"),
     ]
     names = {"main": "Main rail", "five": "5 V rail", "screen": "Screen rail"}
     for rail, board in used.items():
         build += [
-            take(board, id=f"reg-{rail}", fed_by="fuse"),
+            take(board, id=f"reg-{rail}", fed_by="switch"),
             Rail(id=f"rail-{rail}", name=names[rail], fed_by=f"reg-{rail}"),
         ]
     charger = next(p for p in build if isinstance(p, ChargeBoard))
@@ -324,10 +324,10 @@ def with_power(plan: Plan) -> Plan:
         take("usb-3", id="supply"),
         take("charger-sw-2", id="charger", charges="pack", supply="supply"),
         pack_of("pack", "Pack", cell_of("cell-18650-e35"), 1, 2, cutoff=2.8),
-        wire("w-pack", "Wire from the pack", "pack", 20, 0.10),
+        take("fuse-5", id="fuse", fed_by="pack"),
+        wire("w-pack", "Wire from the pack", "fuse", 20, 0.10),
         take("switch-toggle-6", id="switch", fed_by="w-pack"),
-        take("fuse-5", id="fuse", fed_by="switch"),
-        take("boost-5v-3a", id="reg-main", fed_by="fuse"),
+        take("boost-5v-3a", id="reg-main", fed_by="switch"),
         Rail(id="rail-main", name="5 V rail", fed_by="reg-main"),
     ]
     taken = {p["id"] if isinstance(p, dict) else p.id for p in chain} & set(plan.by_id)

@@ -28,7 +28,7 @@ from briskcell.model.errors import FigureError
 from briskcell.model.parts import Converter, Link
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, ChargeBoard, Pack
-from briskcell.model.tree import behind_links
+from briskcell.model.tree import behind_links, wire_from
 from briskcell.model.units import show
 from briskcell.store.drawer import DrawerRow
 
@@ -56,7 +56,7 @@ def search(a: Assessment, judged: Judged, rows: Sequence[DrawerRow] = (), kind: 
     Raises
     ------
     FigureError
-        If the build is not of the kind that the search knows: one pack, a wire right behind it, one board that feeds the rest;
+        If the build is not of the kind that the search knows: one pack, a wire from it, one board that feeds the rest;
         or if nothing that it could take lies in the drawer, where that alone is asked.
     """
     plan, drawer = a.plan, AtHand(rows)
@@ -111,13 +111,13 @@ def search(a: Assessment, judged: Judged, rows: Sequence[DrawerRow] = (), kind: 
 
 def _ends(plan: Plan) -> tuple[Pack, Link, Converter]:
     pack = plan.packs[0] if len(plan.stores) == 1 and plan.packs else None
-    wire = next((k for k in plan.links if pack and k.kind == "wire" and k.fed_by == pack.id), None)
+    wire = wire_from(plan, pack) if pack else None
     behind = plan.fed.get(behind_links(plan, wire).id, ()) if wire else ()
     main = next((c for c in behind if isinstance(c, Converter)), None)
     if pack is None or wire is None or main is None or len(behind) != 1 or plan.converters[0] is not main:
         raise FigureError(
             "search",
-            "The wide search knows builds of one pack, a wire right behind it, and one board for all.",
+            "The wide search knows builds of one pack, a wire from it, and one board for all.",
             fix="Use the list of packs above.",
         )
     return pack, wire, main

@@ -101,7 +101,7 @@ def test_everything_ends_where_the_warning_ends_play() -> None:
 
 
 def test_what_peaks_do_after_the_hours_that_are_wanted_is_close_and_a_higher_warning_mends_it() -> None:
-    plan = replaced(sanderling(), catalogue().part("boost-5v-3a", id="boost", fed_by="fuse"))
+    plan = replaced(sanderling(), catalogue().part("boost-5v-3a", id="boost", fed_by="switch"))
     states = {}
     for hours in (1.0, 9.5):
         a = assess(remade(plan, {"brief": plan.brief.model_copy(update={"hours": hours})}), STOCK)

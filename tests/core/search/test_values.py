@@ -50,7 +50,7 @@ def test_a_scouted_candidate_plays_and_spares_what_its_build_does(name: str) -> 
     for k in range(0, len(found.runtime_h), 5):
         pack = altered(plan.packs[0], cell=found.cells[found.cell[k]], parallel=int(found.parallel[k]), strings=())
         built = replaced(plan, pack)
-        built = replaced(built, altered(found.boards[found.board[k]], id="boost", fed_by="fuse"))
+        built = replaced(built, altered(found.boards[found.board[k]], id="boost", fed_by="switch"))
         built = replaced(built, altered(built.by_id["w-pack"], awg=float(found.awg[k])))
         a = assess(built)
         assert a.runtime is not None

@@ -95,12 +95,13 @@ def test_valid_extremes_have_an_order_too() -> None:
 
 def test_the_order_goes_from_the_far_ends_to_the_pack() -> None:
     keys = [j.key for j in build_order(sanderling())]
-    way = ["board", "w-board", "boost", "fuse", "switch", "w-pack", "charger", LAST]
+    way = ["board", "w-board", "boost", "switch", "w-pack", "fuse", "charger", LAST]
     assert all(keys.index(a) < keys.index(b) for a, b in pairwise(way))
     joints = {j.key: j for j in build_order(curlew())}
-    assert (joints["w-pack"].to, joints["w-pack"].live_later, joints["w-pack"].guard) == ("pack", True, "")
+    assert (joints["fuse"].to, joints["fuse"].live_later, joints["fuse"].guard) == ("pack", True, "")
+    assert (joints["w-pack"].to, joints["w-pack"].live_later, joints["w-pack"].guard) == ("fuse", True, "fuse")
     assert joints["plug"].live_later, "before the switch it is live once the pack is joined"
-    assert not joints["fuse"].live_later
+    assert not joints["jack"].live_later
     assert joints["buck"].guard == "fuse"
     assert joints["w-board"].to == "buck", "a rail is a name; the wire goes to its board"
     ohms = {k.id: k.resistance_ohm.likely for k in curlew().links if k.resistance_ohm}

@@ -177,12 +177,12 @@ def test_a_build_begins_from_nothing_part_by_part() -> None:
 
 def test_a_link_changes_places_with_the_one_before_it() -> None:
     plan = sanderling()
-    way = ["pack", "w-pack", "switch", "fuse", "boost"]
+    way = ["pack", "fuse", "w-pack", "switch", "boost"]
     assert [p.id for p in reversed(list(feeders_of(plan, plan.converters[0])))] == way[:-1]
-    risen = rise(plan, "fuse")
-    assert [p.id for p in reversed(list(feeders_of(risen.plan, risen.plan.converters[0])))] == ["pack", "w-pack", "fuse", "switch"]
-    assert risen.words == "Fuse 5 A put before Toggle switch, 6 A"
-    assert rise(risen.plan, "switch").plan == plan
-    for part in ("w-pack", "w-screen", "boost"):
+    risen = rise(plan, "switch")
+    assert [p.id for p in reversed(list(feeders_of(risen.plan, risen.plan.converters[0])))] == ["pack", "fuse", "switch", "w-pack"]
+    assert risen.words == "Toggle switch, 6 A put before Wire from the pack"
+    assert rise(risen.plan, "w-pack").plan == plan
+    for part in ("fuse", "w-screen", "boost"):
         with pytest.raises(FigureError, match="No link lies before it"):
             rise(plan, part)

@@ -26,7 +26,8 @@ KNOTS = (1, 2, 3, 4, 6, 8, 12, 16, 24)  # strings that are asked; hours go by st
 def filling(a: Answers, cells: Sequence[Cell], boards: Sequence[Converter], most: int) -> Filling | None:
     """Hours on the charger of every cell, count and charge board: the one that is there, those that suit, and those on a regulator.
 
-    A board is set to what the cells take, charges through the wire that is there where it has the cells at its input pads, and fed by the supply that is there, or where that does not do by the weakest that does.
+    A board is set to what the cells take, and fed by the supply that is there, or where that does not do by the weakest that does.
+    One that charges by the pads it is fed at does so through the wire that is there.
 
     Parameters
     ----------

@@ -14,18 +14,19 @@ from briskcell.core.moves.wires import SILICONE_C, outliving
 from briskcell.core.wiring.fuses import FUSE_SHARE, FuseCheck
 from briskcell.core.wiring.harness import LinkCheck, find_gauge, slack_length_m
 from briskcell.core.wiring.overload import END_OF_A_SHORT_C
-from briskcell.core.wiring.shorts import Lead, ShortCheck
+from briskcell.core.wiring.shorts import ShortCheck
 from briskcell.model.changes import altered, put_in, replaced
-from briskcell.model.parts import Converter, Fed, Link, State
+from briskcell.model.parts import Converter, Fed, Link, Part, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
-from briskcell.model.tree import feeders_of
+from briskcell.model.tree import feeders_of, on_supply
 from briskcell.model.units import show
 
 from .registry import Finding, missed_by, rule
 
 # Metres of wire between a cell and its first fuse that are worth a word, and that are too many: guesses after the standard's "short".
 LEAD_M, BARE_LEAD_M = (0.15, 0.5), (0.08, 0.25)  # where a protection board opens on a short, and where nothing does
+BARE = ("switch", "jack", "path", "trace", "diode")  # links with joints that one can touch; a plug and a holder cover theirs
 GAUGES = (28.0, 26.0, 24.0, 22.0, 20.0, 18.0, 16.0, 14.0)
 
 
@@ -170,25 +171,55 @@ def unfused_lead(assessed: Answers) -> Iterator[Finding]:
             lead.wires[-1].id,
             cause,
             missed_by(lead.length_m, close_m) / 10.0,
-            partial(_fuse_first, assessed, lead),
+            partial(_to_the_front, assessed.plan, lead.fuse, (lead.wires[-1], lead.store), "guards the lead too."),
             "Put the fuse right at the pack, and cover the lead.",
         )
 
 
-def _fuse_first(assessed: Answers, lead: Lead) -> Iterator[Fix]:
-    """The fuse moved to the store, before its first wire."""
-    plan, first = assessed.plan, lead.wires[-1]
-    if first.fed_by != lead.store.id or len(plan.fed.get(lead.store.id, ())) != 1:
+@rule(
+    "fuse-first",
+    station="wiring",
+    shown=("wiring/shorts",),
+    source="IEC 60364-4-43, 433.2: what guards against a short stands where the conductor begins, before anything bare",
+)
+def fuse_first(assessed: Answers) -> Iterator[Finding]:
+    """A fuse stands before the first bare joint behind the cells: before switch, jack and board."""
+    plan = assessed.plan
+    for fuse in plan.links:
+        if fuse.kind != "fuse" or on_supply(plan, fuse):
+            continue
+        way = list(feeders_of(plan, fuse))
+        bare = [p for p in way if isinstance(p, Link) and p.kind in BARE]
+        if not bare or any(isinstance(p, Converter) or (isinstance(p, Link) and p.kind == "fuse") for p in way):
+            continue
+        store = way[-1]
+        guarded = not isinstance(store, Pack) or store.protection is not None
+        what = "only its protection board opens, and on a short alone" if guarded else "nothing opens"
+        cause = f"{bare[-1].name} lies between {store.name} and {fuse.name}: its joints are bare, and where they touch {what}."
+        yield Finding(
+            "close" if guarded else "fails",
+            fuse.id,
+            cause,
+            0.1 if guarded else 0.4,
+            partial(_to_the_front, plan, fuse, (way[-2], store), "stands before every bare joint."),
+            "Put the fuse right at the pack.",
+        )
+
+
+def _to_the_front(plan: Plan, fuse: Link, last: tuple[Part, Part], brings: str) -> Iterator[Fix]:
+    """The fuse right at the store, before what lies there now."""
+    first, store = last
+    if not isinstance(first, Link) or first.fed_by != store.id or sum(not _is_return(p) for p in plan.fed.get(store.id, ())) != 1:
         return
     changed = plan
-    for part in plan.fed.get(lead.fuse.id, ()):
-        changed = replaced(changed, altered(part, fed_by=lead.fuse.fed_by))
-    changed = replaced(changed, altered(lead.fuse, fed_by=lead.store.id))
-    yield Fix(
-        f"{lead.fuse.name} right at {lead.store.name}",
-        "guards the lead too.",
-        replaced(changed, altered(first, fed_by=lead.fuse.id)),
-    )
+    for part in plan.fed.get(fuse.id, ()):
+        changed = replaced(changed, altered(part, fed_by=fuse.fed_by))
+    changed = replaced(changed, altered(fuse, fed_by=store.id))
+    yield Fix(f"{fuse.name} right at {store.name}", brings, replaced(changed, altered(first, fed_by=fuse.id)))
+
+
+def _is_return(part: Fed) -> bool:
+    return isinstance(part, Link) and part.kind == "return"
 
 
 @rule("rated-volts", station="wiring", shown=("wiring/contacts",), source="A contact breaks no more DC volts than its sheet says")

@@ -24,6 +24,7 @@ from briskcell.model.changes import altered, remade
 from briskcell.model.parts import STATES, Converter, Link, Load, PowerStates, Window
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Cell, Pack
+from briskcell.model.tree import wire_from
 from briskcell.model.units import awg_section_mm2
 
 from .candidates import COARSE_SOC
@@ -72,7 +73,7 @@ def scout(
     Parameters
     ----------
     plan : Plan
-        A build with one pack, one wire right behind it, and one board that feeds the loads.
+        A build with one pack, one wire from it, and one board that feeds the loads.
     cells : sequence of Cell
         Cell classes.
     parallels : sequence of int
@@ -93,7 +94,8 @@ def scout(
     Scouted
         In the order cell, parallel, gauge within board.
     """
-    main, wire = plan.converters[0], next(k for k in plan.links if k.kind == "wire" and k.fed_by == plan.packs[0].id)
+    main, wire = plan.converters[0], wire_from(plan, plan.packs[0])
+    assert wire is not None
     columns = np.array(list(itertools.product(range(len(cells)), range(len(parallels)), range(len(gauges)))), dtype=np.intp)
     tables = _CellTables(plan.packs[0], cells, closer(plan, COARSE_SOC))
     jobs, known = [], {} if kept is None else kept

@@ -161,14 +161,15 @@ def _conductor(assessed: Assessment, c: Conductor, d: str, picked: str, show: Sh
     circuit = assessed.circuit
     link = c.link
     colour = "black" if c.pole == "-" else "grey" if c.pole == "tap" else "lead" if link is None else assessed.colours[link.id]
-    what = "a short wire that the plan does not name"
+    what = "short wire, not named in the plan"
     if link is not None:
         gauge = f" {link.awg:g} AWG" if link.awg is not None else ""
         what = f"{colour}{gauge}" + (f", {show(link.length_m, 'm')}" if link.length_m else "")
     looks = f"strand {colour} {'named' if link else 'short'}"
+    whose = c.key.rpartition(":")[0]
     look = "picked" if picked and picked in (c.a.place, c.b.place) else ""
     title = f"{circuit.words(c.a)} to {circuit.words(c.b)}: {what}"
-    return group(path(looks, d), look=look, title=title, opens=f"part:{link.id}" if link else "")
+    return group(path(looks, d), look=look, title=title, opens=f"part:{whose}" if whose in assessed.plan.by_id else "")
 
 
 def _drawn(assessed: Assessment, box: _Box, picked: str) -> Shape:

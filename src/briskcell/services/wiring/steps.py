@@ -6,12 +6,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
-from briskcell.core.circuit.circuit import Conductor
 from briskcell.core.wiring.order import LAST, Joint
 from briskcell.model.parts import Link
 from briskcell.model.units import show
 
 from .joints import made, next_joint
+from .pads import strand
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,23 +58,14 @@ def _lines(assessed: Assessment, joint: Joint) -> Iterator[str]:
     for c in circuit.conductors:
         own = c.key.rpartition(":")[0] == part.id
         if wire and own:
-            yield f"{_strand(assessed, c)} to {circuit.words(c.a if c.pole == '+' else c.b)}"
+            yield f"{strand(assessed, c)} to {circuit.words(c.a if c.pole == '+' else c.b)}"
         elif not wire and part.id in (c.a.place, c.b.place):
             here, there = (c.a, c.b) if c.a.place == part.id else (c.b, c.a)
-            strand = _strand(assessed, c)
+            what = strand(assessed, c)
             if c.link is not None and assessed.plan.by_id.get(getattr(part, "fed_by", "")) is c.link:
-                yield f"{strand} to {circuit.words(here)}"
+                yield f"{what} to {circuit.words(here)}"
             elif own:
-                yield f"{circuit.words(here)} to {circuit.words(there)}, {strand}"
-
-
-def _strand(assessed: Assessment, c: Conductor) -> str:
-    """One strand in words: colour, gauge, length; a short one where the plan names none."""
-    if c.link is None:
-        return "balance lead" if c.pole == "tap" else "a short wire that the plan does not name"
-    colour = assessed.colours[c.link.id] if c.pole == "+" else "black"
-    gauge = f"{c.link.awg:g} AWG" if c.link.awg is not None else "wire"
-    return f"{colour} {gauge}" + (f", {show(c.link.length_m, 'm')}," if c.link.length_m else "")
+                yield f"{circuit.words(here)} to {circuit.words(there)}, {what}"
 
 
 def _touched(assessed: Assessment) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal, get_args, get_origin
 
 from briskcell.core.assess import Assessment
@@ -23,6 +23,8 @@ from briskcell.services.edits.swap import swapped
 from briskcell.services.library import PartClass, classes, classes_for, outputs, part_class
 from briskcell.services.parts.feeding import WORDS, ends_of, may_rise, places_for
 from briskcell.services.parts.removing import removable
+from briskcell.services.wiring.pads import joined
+from briskcell.web.units import show
 
 from .facts import facts_of
 from .numbers import Numbers
@@ -94,6 +96,7 @@ class Slip:
     before: tuple[PartClass, ...] = ()
     outputs: tuple[PartClass, ...] = ()
     terminals: tuple[Terminal, ...] = ()
+    joined: dict[str, tuple[str, ...]] = field(default_factory=dict)
     removable: bool = False
     rises: bool = False
     feeds: bool = False
@@ -116,6 +119,7 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
             numbers=tuple(_numbers(assessed, part)),
             plot=_limit(assessed, part),
             facts=(*facts_of(part), *_board_of(assessed, part)),
+            joined=joined(assessed, part.id, show),
             terminals=assessed.circuit.by_id[part.id].terminals if part.id in assessed.circuit.by_id else (),
             more=tuple(_unset(path, part)),
             choices=tuple(_choices(path, part)),

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from flask import Response, render_template, request
 
+from briskcell.drawing.wiring.soldered import soldered
 from briskcell.model.units import read
-from briskcell.services.wiring import gauges, joints
+from briskcell.services.wiring import gauges, joints, pads
 from briskcell.web.build import bp, change, form
 from briskcell.web.shop import builds
+from briskcell.web.units import show
 
 MOST_DROP_V = 5.0
 
@@ -39,6 +41,14 @@ def take_gauges(build_id: int) -> Response:
             tuple(w for w in form("wire").split(" ") if w),
         ),
     )
+
+
+@bp.get("/circuit")
+def circuit(build_id: int) -> str:
+    """The circuit on a page of its own, to print: the drawing, and every conductor from pad to pad."""
+    found = builds().open(build_id).assessed
+    drawn, lines = soldered(found, show=show), pads.pad_lines(found, show)
+    return render_template("wiring/circuit.html", plan=found.plan, drawn=drawn, lines=lines, id=build_id)
 
 
 @bp.get("/labels")
