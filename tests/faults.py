@@ -13,6 +13,7 @@ from briskcell.model.parts import Link
 from briskcell.model.plan import Day, Plan, Stretch
 from briskcell.services.demo import curlew, sanderling
 from briskcell.services.edits.swap import swapped
+from briskcell.services.edits.values import set_value
 from briskcell.services.parts.feeding import rise
 
 CURLEW, SANDERLING = 1, 3  # as the demo shelf numbers them
@@ -188,6 +189,10 @@ def console_on_the_cell() -> Plan:
 
 def switch_before_the_fuse() -> Plan:
     return rise(rise(sanderling(), "switch").plan, "switch").plan
+
+
+def plus_on_minus() -> Plan:
+    return set_value(sanderling(), "converters/boost/terminals/0/polarity", "-").plan
 
 
 def output_left_free() -> Plan:
@@ -489,6 +494,7 @@ BROKEN: dict[str, Broken] = {
     ),
     "only-rechargeable": Broken(primary_on_a_charger, SANDERLING, [edit("packs/pack/cell/rechargeable", "false")]),
     "fuse-at-the-store": Broken(bare_pack, SANDERLING, [remove("fuse")]),
+    "joined": Broken(plus_on_minus, SANDERLING, [edit("converters/boost/terminals/0/polarity", "-")]),
     "fuse-first": Broken(switch_before_the_fuse, SANDERLING, [("rise", {"part": "switch"}), ("rise", {"part": "switch"})]),
     "fuse-choice": Broken(small_fuse, SANDERLING, [swap("fuse", "fuse-3")]),
     "wire-warmth": Broken(

@@ -88,6 +88,14 @@ class Assessment(Answers):
         was = self.failures
         return [cause for key, (loss, cause) in after.failures.items() if key not in was or loss > was[key][0] + WORSE]
 
+    def forgets(self, after: Assessment) -> list[str]:
+        """Wishes of the brief that nobody could say anything of any more after a change; of cells that are thrown away, how they
+        charge is none."""
+        known = {w.field for w in self.requirements if w.state != "unknown"}
+        if after.plan.packs and not any(c.rechargeable for p in after.plan.packs for c in p.string_cells):
+            known -= CHARGING
+        return [w.why for w in after.requirements if w.state == "unknown" and w.field in known]
+
     def _remedy(self, finding: Finding) -> Remedy:
         """The first change that mends a finding on the whole build and harms nothing; else what comes nearest."""
         nearest: tuple[int, str] | None = None
@@ -96,7 +104,7 @@ class Assessment(Answers):
             after, tried = self.of(fix.plan), tried + 1
             if not mended(finding, after.of_rule(finding.rule)):
                 continue
-            harm = self.harms(after)
+            harm = self.harms(after) or self.forgets(after)
             if not harm:
                 return Remedy(replace(fix, costs=costs(self, after)), "")
             if nearest is None or len(harm) < nearest[0]:
@@ -134,6 +142,9 @@ class Assessment(Answers):
         if not words and not isinstance(self.plan.by_id.get(element), Load):
             return "unknown"
         return next((w for w in ("fails", "close") if w in words), "holds")
+
+
+CHARGING = {"charge_hours", "play_while_charging", "charge_c", "charge_ports"}  # wishes of a build that is charged
 
 
 def mended(finding: Finding, after: Iterable[Finding]) -> bool:

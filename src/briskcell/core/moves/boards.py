@@ -14,6 +14,7 @@ from briskcell.model.tree import behind_links, boards_above, feeders_of, free_id
 from briskcell.model.units import show
 
 from .fix import Fix, placed, within
+from .taking_out import superfluous
 from .whole_boards import no_more_than, seated
 
 DIODE_V = 0.3  # a boost fed that far above its output passes its input through its diode
@@ -96,6 +97,7 @@ def other_boards(assessed: Answers, board: Converter) -> Iterator[Fix]:
     if board.built_in or board.half_of is not None:
         yield from _fed_elsewhere(assessed, board)
         return
+    yield from superfluous(assessed, board)
     plan, stock, low_high = assessed.plan, assessed.stock, input_range_v(assessed, board)
     fits = [c for c in stock.converters if c.part_class != board.part_class and no_more_than(plan, stock, c, board)]
     fits = [c for c in fits if stands(c, *low_high) and _serves(plan, board, c)]

@@ -85,6 +85,9 @@ def stronger(assessed: Answers, weak: Headroom) -> Iterator[Fix]:
         found += other_links(assessed, part)
     near: list[Fix] = []
     for fix in found:
+        if weak.element not in fix.plan.by_id:
+            yield fix
+            continue
         spare = min(
             (h.spare for h in headrooms(operate(fix.plan), assessed.ends) if h.element == weak.element and h.kind == weak.kind),
             default=1.0,
