@@ -14,6 +14,7 @@ from briskcell.model.plan import Day, Plan, Stretch
 from briskcell.services.demo import curlew, sanderling
 from briskcell.services.edits.swap import swapped
 from briskcell.services.edits.values import set_value
+from briskcell.services.parts.adding import add as add_part
 from briskcell.services.parts.feeding import rise
 
 CURLEW, SANDERLING = 1, 3  # as the demo shelf numbers them
@@ -193,6 +194,10 @@ def switch_before_the_fuse() -> Plan:
 
 def plus_on_minus() -> Plan:
     return set_value(sanderling(), "converters/boost/terminals/0/polarity", "-").plan
+
+
+def fed_before_the_jack() -> Plan:
+    return add_part(add_part(curlew(), "buck-5v-1a", behind="switch").plan, "screen-35", behind="rail").plan
 
 
 def output_left_free() -> Plan:
@@ -486,6 +491,7 @@ BROKEN: dict[str, Broken] = {
     "carrier": Broken(long_haul, SANDERLING, [edit("packs/pack/parallel", "6")], by_hand=True),
     "load-on-charging-cell": Broken(console_on_the_cell, SANDERLING, [swap("charger", "charger-lin-1-cell")]),
     "system-output": Broken(output_left_free, SANDERLING, [edit("chargers/charger/layout", "on_cell")]),
+    "cut-out-whole": Broken(fed_before_the_jack, CURLEW, [add("buck-5v-1a", behind="switch"), add("screen-35", behind="rail")]),
     "charge-behind-switch": Broken(charged_by_a_switch, SANDERLING, [swap("boost", "combined-5v-3-path")]),
     "series-balance": Broken(unbalanced_series, CURLEW, [edit("chargers/charger/balancing", "false")]),
     "charge-temperature": Broken(sweltering_quay, SANDERLING, [edit("brief/room_c", "40 °C")]),

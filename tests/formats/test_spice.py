@@ -11,17 +11,15 @@ import numpy as np
 import pytest
 
 from briskcell.core.assess import assess
-from briskcell.core.charge.plugged import plugged
 from briskcell.core.day.session import play_session
 from briskcell.core.engine.operating import operate
-from briskcell.formats.spice import nodes_of, write_circuit, write_plugged, write_session
+from briskcell.formats.spice import nodes_of, write_circuit, write_session
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import STATES, Rail
 from briskcell.model.plan import Plan, plan_of
 from briskcell.services.day.phases import read_phases
 from briskcell.services.demo import curlew, demo_plans, sanderling
-from briskcell.services.parts.adding import add
 from tests.core.charge.test_supply import boosts
 from tests.faulty import FAULTS, sound
 from tests.known import drawing, flat_cell, hand_plan
@@ -88,29 +86,6 @@ def test_a_simulator_finds_the_same_voltages_where_two_packs_meet(kinds: tuple[s
     met = remade(plan, {"packs": (*plan.packs, second), "links": tuple(links), "rails": (joint, *plan.rails)})
     met = replaced(met, altered(met.by_id["boost"], fed_by="joint"))
     assert min(agrees(met, soc, state) for soc in (0.9, 0.4, 0.1) for state in STATES) >= 24
-
-
-@pytest.mark.parametrize("kind", ["switching", "linear"])
-def test_a_simulator_finds_the_same_volts_from_the_outlet_to_cells_and_console(kind: str) -> None:
-    plan = add(add(sanderling(), "fuse-5", "charger").plan, "wire-26", "charger").plan
-    board = altered(plan.chargers[0], kind=kind, current_a=1.0, thermal_k_per_w=None)
-    plan, compared = replaced(plan, board), 0
-    op = operate(plan)
-    for soc in (0.2, 0.6, 0.97):
-        for state in STATES[:2]:
-            ours = plugged(op, board, soc, state)
-            netlist = write_plugged(plan, board, soc, state).replace("\n.op\n", "\n")
-            found = {n.lower(): float(v) for n, v in re.findall(r"^(\S+) = (\S+)$", simulated(netlist, "op\nprint all"), re.M)}
-            for k, node in enumerate(ours.nodes):
-                assert found[f"in{k}"] == pytest.approx(node.voltage_v, rel=1e-3), (soc, state, node.element)
-            assert found["bat"] == pytest.approx(ours.store_v, rel=1e-3)
-            assert found["vbat#branch"] == pytest.approx(ours.charge_a, rel=2e-3)
-            nodes = nodes_of(replaced(plan, altered(board, battery_path_ohm=None)))
-            for name in ("boost", "rail-5", "board", "linear", "radio"):
-                expected = float(np.ravel(ours.flow.element_v[..., op.network.position[name]])[0])
-                assert found[nodes[name]] == pytest.approx(expected, rel=1e-3), (soc, state, name)
-                compared += 1
-    assert compared == 30
 
 
 @pytest.mark.parametrize(("kind", "series"), [("boost", 1), ("buck", 2), ("buck_boost", 1)])

@@ -11,6 +11,7 @@ from briskcell.formats.parts_csv import write_parts
 from briskcell.formats.plan_json import write_plan
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
+from briskcell.model.stores import Bank
 
 from .form import Form, Given, Wanted
 
@@ -34,6 +35,15 @@ def _circuit(given: Given, wanted: Wanted) -> str:
 
 def _soldered(given: Given, wanted: Wanted) -> str:
     return soldered.write_soldered(_fed(given), wanted.soc, wanted.state)
+
+
+def _soldered_plugged(given: Given, wanted: Wanted) -> str:
+    """The circuit as it is soldered with its first charge board at work."""
+    plan = _fed(given)
+    board = next((b for b in plan.chargers if not isinstance(plan.by_id[b.charges], Bank)), None)
+    if board is None:
+        raise FigureError("soldered", "Nothing inside charges this build.", fix="Add a charge board first.")
+    return soldered.write_soldered(plan, wanted.soc, wanted.state, board)
 
 
 def _first_day(given: Given) -> DayCourse:
@@ -85,6 +95,14 @@ PLAIN = (
     ),
     Form("circuit", "Circuit", "the tree at one charge and load, for a SPICE simulator", ".cir", TEXT, _circuit),
     Form("soldered", "Circuit as soldered", "terminal by terminal, both poles, for a SPICE simulator", ".cir", TEXT, _soldered),
+    Form(
+        "soldered-plugged",
+        "Circuit as soldered, on its charger",
+        "from the supply's outlet to the cells and the loads, for a SPICE simulator",
+        ".cir",
+        TEXT,
+        _soldered_plugged,
+    ),
     Form(
         "netlist",
         "Netlist",

@@ -6,6 +6,8 @@ import re
 
 import numpy as np
 
+from briskcell.core.charge.plugged import Plugged, plugged
+from briskcell.core.charge.supplied import given_v
 from briskcell.core.circuit.circuit import Circuit, End, Place, circuit_of
 from briskcell.core.circuit.terminals import MINUS, key_on_board
 from briskcell.core.engine.meetings import idle_v
@@ -21,8 +23,8 @@ from briskcell.model.tree import charged_through, layout_of, source_of
 NOWHERE_OHM = 1e9  # that ties what floats to the reference, for a simulator
 
 
-def write_soldered(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
-    """The build from its terminals and conductors, at one state of charge and load, on battery.
+def write_soldered(plan: Plan, soc: float = 0.5, state: str = "play", by: ChargeBoard | None = None) -> str:
+    """The build from its terminals and conductors, at one state of charge and load, on battery or on its charger.
 
     Parameters
     ----------
@@ -32,6 +34,8 @@ def write_soldered(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
         State of charge of every store.
     state : str
         ``rest``, ``play`` or ``peak``; a peak rides on the polarisation of play.
+    by : ChargeBoard, optional
+        The board that charges, with its supply plugged in: what it gives to the cells is a source of its current.
 
     Returns
     -------
@@ -39,14 +43,19 @@ def write_soldered(plan: Plan, soc: float = 0.5, state: str = "play") -> str:
         A netlist that ends with ``.op``; the head names the node of each terminal.
     """
     circuit, op = circuit_of(plan), operate(plan, np.array([soc]))
+    on = None if by is None else plugged(operate(plan), by, soc, state)
     node = nodes_of_terminals(circuit)
-    out = [f"Brisk Cell, {plain_text(plan.name)}, as it is soldered: {soc:.0%} charge, {state}", "* Node, terminal:"]
+    when = "" if on is None else ", on its charger"
+    out = [
+        f"Brisk Cell, {plain_text(plan.name)}, as it is soldered: {soc:.0%} charge, {state}{when}",
+        "* Node, terminal:",
+    ]
     out += [f"* {n} {plain_text(circuit.words(end))}" for end, n in node.items()]
     for k, c in enumerate(circuit.conductors):
         out.append(resistor(f"w{k}", node[c.a], node[c.b], c.ohm))
     first = {End(plan.stores[0].id, MINUS)} if plan.stores else set()
     out += [f"Rf{k} {n} 0 {NOTHING_OHM if end in first else NOWHERE_OHM:g}" for k, (end, n) in enumerate(node.items())]
-    inside = _Inside(circuit, op, node, STATES.index(state))
+    inside = _Inside(circuit, op, node, STATES.index(state), on)
     for place in circuit.places:
         out += inside.of(place)
         out += inside.guessed(place)
@@ -74,8 +83,8 @@ def nodes_of_terminals(circuit: Circuit) -> dict[End, str]:
 class _Inside:
     """What lies between the terminals of a place, as far as current flows in it on battery."""
 
-    def __init__(self, circuit: Circuit, op: Operating, node: dict[End, str], row: int) -> None:
-        self.circuit, self.op, self.node, self.row, self.plan = circuit, op, node, row, op.plan
+    def __init__(self, circuit: Circuit, op: Operating, node: dict[End, str], row: int, on: Plugged | None = None) -> None:
+        self.circuit, self.op, self.node, self.row, self.plan, self.on = circuit, op, node, row, op.plan, on
         self.paths = {b.id for b in battery_paths(op.plan)}
         self.ocv_v = {s.id: float(c.ocv_v[0]) for s, c in zip(op.plan.stores, op.curves, strict=True)}
 
@@ -104,6 +113,8 @@ class _Inside:
             return self._store(part, self._n(part, "out"), self._n(part, MINUS))
         if isinstance(part, ChargeBoard):
             return self._charge_board(part)
+        if isinstance(part, Supply):
+            return self._supply(part)
         if isinstance(part, Converter):
             k = self.op.network.converters.index(part)
             ohm = float(self.op.network.fixed_ohm[self.op.network.branch[part.id]])
@@ -116,6 +127,8 @@ class _Inside:
             return self._load(part, self._fed_at(part, "plus"), self._n(part, MINUS))
         if isinstance(part, Link):
             a, b = self._fed_at(part, "a"), self._n(part, "b")
+            if part.kind == "jack" and self.on is not None and self.on.layout == "cut_out":
+                return []  # its contact is open while a plug is in it
             if part.kind == "diode":
                 return [diode(a, a, b, part.drop_v.likely if part.drop_v else 0.0, link_resistance_ohm(part))]
             return [resistor(f"i{b}", a, b, link_resistance_ohm(part))]
@@ -135,7 +148,8 @@ class _Inside:
         if isinstance(part, Store):
             return {"out": self._unloaded(part.id)}
         if isinstance(part, ChargeBoard):
-            return dict.fromkeys(("bat", "out"), self._unloaded(part.charges))
+            known = dict.fromkeys(("bat", "out"), self._unloaded(part.charges))
+            return known if self.on is None or self.on.board != part else known | {"in": self.on.nodes[-1].voltage_v}
         if isinstance(part, Converter):
             return {"in": self._unloaded(part.fed_by), "out": self._unloaded(part.id)}
         if isinstance(part, Load):
@@ -144,17 +158,45 @@ class _Inside:
             return dict.fromkeys(("a", "b"), self._unloaded(part.fed_by))
         return {}
 
+    def _supply(self, supply: Supply) -> list[str]:
+        """The outlet, with its cable, where it is plugged in."""
+        if self.on is None or self.on.board.supply != supply.id:
+            return []
+        out, ohm = self._n(supply, "out"), supply.own_resistance_ohm.likely + supply.cable_ohm.likely
+        return [
+            f"V{out} {out}e {self._n(supply, MINUS)} {given_v(self.on.board, supply):.12g}",
+            resistor(f"i{out}", f"{out}e", out, ohm),
+        ]
+
     def _store(self, store: Store, plus: str, minus: str) -> list[str]:
         volts, ohm = behind_ohms(self.op, self.op.plan.stores.index(store), self.row)
+        if self.on is not None and self.on.board.charges == store.id:
+            volts, ohm = self.on.store_v - self.on.into_a * self.on.store_ohm, self.on.store_ohm
         return [f"V{plus} {plus}e {minus} {volts:.12g}", resistor(f"i{plus}", f"{plus}e", plus, ohm)]
 
     def _charge_board(self, board: ChargeBoard) -> list[str]:
         minus, back = self._n(board, "in-"), self._n(board, "bat-")
         lines = [resistor(f"i{minus}", minus, back, 0.0)]
+        if self.on is not None and self.on.board == board:
+            return [*lines, *self._charging(board, self.on)]
         if layout_of(self.plan, board) == "power_path":
             ohm = board.battery_path_ohm.likely if board.id in self.paths and board.battery_path_ohm else 0.0
             out = self._n(board, "out")
             lines.append(resistor(f"i{out}", self._n(board, "bat"), out, ohm))
+            if board.half_of is None:
+                lines.append(resistor(f"i{self._n(board, MINUS)}", back, self._n(board, MINUS), 0.0))
+        return lines
+
+    def _charging(self, board: ChargeBoard, on: Plugged) -> list[str]:
+        """What a board gives to its cells and takes of its supply, and the way from its input to the console it feeds."""
+        fed, minus, cells, back = (self._n(board, key) for key in ("in", "in-", "bat", "bat-"))
+        takes = f"{on.charge_a:.12g}"
+        if board.kind != "linear":
+            least = FLOOR * on.nodes[-1].voltage_v
+            takes = f"{on.charge_a:.12g}*V({cells},{back})/({board.efficiency.likely:.12g}*max(V({fed},{minus}),{least:.6g}))"
+        lines = [f"I{cells} {back} {cells} {on.charge_a:.12g}", f"B{fed} {fed} {minus} I={takes}"]
+        if on.layout == "power_path":
+            lines.append(resistor(f"p{fed}", fed, self._n(board, "out"), board.path_resistance_ohm.likely))
             if board.half_of is None:
                 lines.append(resistor(f"i{self._n(board, MINUS)}", back, self._n(board, MINUS), 0.0))
         return lines

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from briskcell.core.charge.charging import RISING, ChargePath, way_in
+from briskcell.core.charge.charging import RISING
 from briskcell.core.day.session import charger_gives, state_of, warmed
 from briskcell.core.engine.converters import KIND, Losses
 from briskcell.core.engine.kernel import MOST_A, stiff_v
@@ -21,11 +21,10 @@ from briskcell.core.engine.network import battery_paths, most_conductance_s, sta
 from briskcell.core.engine.operating import Operating, operate
 from briskcell.core.engine.sources import ROOM_K, StoreCurves, store_curves
 from briskcell.core.heat.case import CAPACITY, case_conductance
-from briskcell.model.changes import altered, replaced
 from briskcell.model.parts import STATES, Converter, EfficiencyTable, Fed, Link, Load, State
 from briskcell.model.phases import Phase
 from briskcell.model.plan import Plan, Store
-from briskcell.model.stores import ChargeBoard, Pack, Supply
+from briskcell.model.stores import Pack, Supply
 from briskcell.model.tree import layout_of
 
 Array = NDArray[np.float64]
@@ -112,59 +111,6 @@ def behind_ohms(op: Operating, store: int, row: int) -> tuple[float, float]:
     if row != State.PEAK:
         return volts, fast + slow
     return volts - slow * min(float(op.flow.branch_a[State.PLAY, 0, store]), MOST_A), fast
-
-
-def write_plugged(plan: Plan, board: ChargeBoard, soc: float = 0.5, state: str = "play") -> str:
-    """The build on its charger, by a board whose power path feeds the console: from the supply's outlet to the cells and the loads.
-
-    Parameters
-    ----------
-    plan : Plan
-        The build.
-    board : ChargeBoard
-        A board with a power path.
-    soc : float
-        State of charge of every store.
-    state : str
-        Load state of the console.
-
-    Returns
-    -------
-    str
-        A netlist that ends with ``.op``. Node ``in`` is the board's input, ``bat`` the store's terminals.
-    """
-    bare = replaced(plan, altered(board, battery_path_ohm=None))  # on the charger the console hangs on the socket
-    op, row, supply = operate(bare), STATES.index(state), plan.by_id[board.supply]
-    assert isinstance(supply, Supply)
-    index = op.network.stores.index(board.charges)
-    path = ChargePath(op, board, supply, index)
-    out = _Sheet(bare, nodes_of(bare), [])
-    _head(out, f"{plain_text(plan.name)}: on its charger, {soc:.0%} charge, {state}")
-    out.add("* From the outlet to the board", f"Vsupply outlet 0 {path.source_v:.12g}")
-    at = "outlet"
-    for k, (_, ohm) in enumerate(way_in(op.plan, board, supply)):
-        out.add(resistor(f"in{k}", at, f"in{k}", ohm))
-        at = f"in{k}"
-    out.add(resistor("in", at, "in", 0.0), "* The charger and the cells")
-    ocv, ohm, lead = (float(np.interp(soc, RISING, a)) for a in (path.curves.ocv_v, path.curves.steady_ohm, path.diffusion_ohm))
-    t = path.terms
-    amps = f"min({t.set_a:.12g},max(({t.float_v:.12g}-{ocv:.12g})/{ohm + lead:.12g},0))"
-    taken = f"I(Vbat)*V(bat)/({t.efficiency:.12g}*max(V(in),0.1))" if t.switching else "I(Vbat)"
-    out.add(f"Vocv cells 0 {ocv:.12g}", resistor("bat", "bat", "cells", ohm), "Vbat chg bat 0")
-    out.add(f"Bchg 0 chg I={amps}", f"Btaken in 0 I={taken}", "* The console")
-    store = out.node[board.charges]
-    out.add(resistor("path", "in", store, board.path_resistance_ohm.likely))
-    others = [s for s in plan.stores if s.id != board.charges]
-    out.add(*(f"V{out.node[s.id]} {out.node[s.id]} 0 {float(op.curves[0].ocv_v[op.half]):.12g}" for s in others))
-    draws = state_draws(op.network)
-
-    def drawn(k: int, volts: str, least: float) -> str:
-        of_draw = (float(term[row, 0, k]) for term in (draws.power_w, draws.current_a, draws.conductance_s))
-        return drawn_by(volts, least, (*of_draw, most_conductance_s(op.network.loads[k])))
-
-    _tree(out, op, [path.source_v] * len(plan.stores), drawn)
-    out.add(".options reltol=1e-7 vntol=1e-9 abstol=1e-12 itl1=500", ".op", ".end")
-    return "\n".join(out.lines) + "\n"
 
 
 def write_session(op: Operating, phases: Sequence[Phase], *, start_soc: float, seconds: float, store: int) -> str:

@@ -358,9 +358,9 @@ class Link(Fed):
 
     A jack is the contact in a charge socket that opens while a plug is in it and so cuts out what hangs behind it; a
     ``latching`` switch stays off once it has lost its volts, until somebody presses it; ``acts`` says how one that is pressed
-    acts, and one without is thrown by hand. A return leads from its loads back to
-    the negative of the pack that ``fed_by`` names. An outlet is where a load passes its volts on to others: a socket, a pin or a
-    pad, with its path and the current it is limited to.
+    acts, and one without is thrown by hand. A return leads from its loads back to the negative of the pack or board that
+    ``fed_by`` names, or on to that of the return before it in a chain. An outlet is where a load passes its volts on to others: a
+    socket, a pin or a pad, with its path and the current it is limited to.
 
     A diode lets current pass one way and drops ``drop_v`` beside what its resistance does; an ideal one, a transistor that acts as
     such, drops next to nothing.

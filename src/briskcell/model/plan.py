@@ -348,7 +348,8 @@ class Plan(Document):
             feeder = seen.get(at)
             if isinstance(feeder, Supply) and isinstance(part, Link):
                 return
-            if not isinstance(feeder, Fed) or (isinstance(feeder, Link) and feeder.kind == "return"):
+            chained = isinstance(part, Link) and part.kind == "return"  # a ground may go on from another
+            if not isinstance(feeder, Fed) or (isinstance(feeder, Link) and feeder.kind == "return" and not chained):
                 raise FigureError(
                     "fed_by", f"{part.name} hangs on “{at}”, which feeds nothing.", fix="Name a store, link, converter or rail."
                 )

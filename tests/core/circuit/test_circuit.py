@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from briskcell.core.assess import assess
+from briskcell.core.charge.plugged import plugged
 from briskcell.core.circuit.circuit import Circuit, End, circuit_of
 from briskcell.core.engine.operating import operate
 from briskcell.drawing.wiring.soldered import soldered
@@ -17,6 +18,7 @@ from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade, replaced
 from briskcell.model.parts import STATES, Converter, Load
 from briskcell.model.plan import Plan, plan_of
+from briskcell.model.stores import Bank
 from briskcell.services.demo import curlew, demo_plans, oystercatcher, sanderling
 from briskcell.services.edits.swap import swap
 from briskcell.services.parts.adding import add
@@ -137,12 +139,47 @@ def compared(plan: Plan, soc: float, state: str) -> int:
     return len(op.network.loads) + len(op.network.converters)
 
 
+def on_the_charger(plan: Plan, soc: float, state: str) -> int:
+    """Volts of what is fed while each board charges, and of the cells, by a simulator and by the engine."""
+    count, circuit = 0, circuit_of(plan)
+    node, op = nodes_of_terminals(circuit), operate(plan)
+    for board in plan.chargers:
+        ours = plugged(op, board, soc, state)
+        short = ours.layout == "power_path" and ours.into_a < ours.charge_a - 1e-9  # the cells help: another balance
+        if isinstance(plan.by_id[board.charges], Bank) or not ours.carried or ours.flow.collapsed.any() or short:
+            continue
+        jacks = any(k.kind == "jack" for k in plan.links)
+        if ours.layout == "cut_out" and (not jacks or assess(plan).of_rule("cut-out-whole")):
+            continue  # what cuts out is not in the plan, or not all hangs behind it: told by rules
+        text = simulated(write_soldered(plan, soc, state, board).replace("\n.op\n", "\n"), "op\nprint all")
+        found = {n.lower(): float(v) for n, v in re.findall(r"^(\S+) = (\S+)$", text, re.M) if "," not in v}
+        cells = found[node[End(board.charges, "out")]] - found[node[End(board.charges, "gnd")]]
+        assert cells == pytest.approx(ours.store_v, rel=1e-3), (plan.name, board.id)
+        came = found[node[circuit.end(board, "in")]] - found[node[circuit.end(board, "in-")]]
+        assert came == pytest.approx(ours.nodes[-1].voltage_v, rel=1e-3), (plan.name, board.id)
+        for k, part in enumerate(op.network.loads if ours.layout != "cut_out" else ()):
+            at = circuit.entered.get(part.id) or End(part.id, "plus")
+            volts = found[node[at]] - found[node[circuit.end(part, "gnd")]]
+            assert volts == pytest.approx(float(np.ravel(ours.flow.loads_v[..., k])[0]), rel=1e-3, abs=1e-5), (plan.name, part.id)
+            count += 1
+        count += 2
+    return count
+
+
+def test_what_is_soldered_is_what_is_computed_on_the_charger_too() -> None:
+    states = random.Random(6)
+    wired = add(add(sanderling(), "fuse-5", "charger").plan, "wire-26", "charger").plan
+    plans = [*demo_plans(), wired, *with_whole_boards(), *random_builds(32, 20)]
+    counts = [on_the_charger(p, states.choice((0.95, 0.6, 0.2)), states.choice(STATES[:2])) for p in plans]
+    assert sum(n > 2 for n in counts) >= 12
+
+
 def with_whole_boards() -> list[Plan]:
     """Sanderling on each board that does more than one thing, and a trimmed console board on its power board."""
     base = sanderling()
     boosts = [key for key in STOCK.halves if getattr(catalogue().find(key).part, "kind", "") == "boost"]
     out = [swap(base, "boost", key).plan for key in boosts]
-    out.append(add(add(curlew(), "power-console").plan, "console-trimmed").plan)
+    out.append(add(add(curlew(), "power-console", behind="jack").plan, "console-trimmed").plan)
     return [remade(p, {"name": f"{p.name} {k}"}) for k, p in enumerate(out)]
 
 

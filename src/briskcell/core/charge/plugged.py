@@ -28,8 +28,9 @@ class PluggedNode:
 class Plugged:
     """The solved point. ``flow`` is the console's tree, fed from the bus or from the charging store.
 
-    ``into_a`` is what goes into the store, negative what comes out of it; ``limit`` names what holds the charger's current down,
-    as one of ``LIMITS``; ``carried`` says whether the supply carries the console.
+    ``store_v`` are the volts at the store's terminals, behind ``store_ohm``; ``into_a`` is what goes into the store, negative what
+    comes out of it; ``limit`` names what holds the charger's current down, as one of ``LIMITS``; ``carried`` says whether the
+    supply carries the console.
     """
 
     board: ChargeBoard
@@ -40,6 +41,7 @@ class Plugged:
     charge_a: float
     input_a: float
     store_v: float
+    store_ohm: float
     into_a: float
     layout: str
     limit: int
@@ -91,6 +93,7 @@ def plugged(op: Operating, board: ChargeBoard, soc: float, state: str | None) ->
         charge_a=at["charge"],
         input_a=at["input"],
         store_v=ocv_at + into * (r - path.through_ohm),
+        store_ohm=r - path.through_ohm,
         into_a=into,
         layout=path.layout,
         limit=int(held[int(np.argmin(np.abs(RISING - soc)))]),

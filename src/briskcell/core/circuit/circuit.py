@@ -206,6 +206,8 @@ class _Maker:
         if isinstance(part, (Supply, Converter, Load)):
             return self.end(part, MINUS)
         assert isinstance(part, Fed)
+        if isinstance(part, Link) and part.kind == "return":
+            return self.far_end_of_return(part)
         if isinstance(part, Link) and self.is_pair(part):
             return self.far_end(part, "-")
         return self.back(part.fed_by)
@@ -288,9 +290,7 @@ class _Maker:
 
     def _wire(self, wire: Link) -> None:
         if wire.kind == "return":
-            joint = End(f"{wire.id}-end", MINUS)
-            self.far_end_of_return(wire)
-            self.join(f"{wire.id}:-", joint, self.back(wire.fed_by), "-", wire)
+            self.join(f"{wire.id}:-", self.far_end_of_return(wire), self.back(wire.fed_by), "-", wire)
             return
         pair = self.is_pair(wire) and not self._shares_return(wire)
         self.join(f"{wire.id}:+", self.out(wire.fed_by), self.far_end(wire, "+"), "+", wire, 0.5 if pair else 1.0)
@@ -307,11 +307,15 @@ class _Maker:
                 left.append(child)
         return False
 
-    def far_end_of_return(self, wire: Link) -> None:
-        """The point where the negatives of several loads meet."""
+    def far_end_of_return(self, wire: Part) -> End:
+        """The ground of the one load that comes back by a return, else the point where the negatives of several meet."""
+        loads = [p for p in self.plan.loads if p.return_by == wire.id]
+        if len(loads) == 1:
+            return self.end(loads[0], MINUS)
         joint = f"{wire.id}-end"
         both = (Terminal(key=MINUS, role="ground", polarity="-", prints="−", kind="lead"),)
         self.places.setdefault(joint, Place(joint, f"End of {wire.name}", None, both))
+        return End(joint, MINUS)
 
     def _joined(self, part: Fed) -> None:
         """A part joined where its wire ends, or straight to what feeds it."""
@@ -323,8 +327,7 @@ class _Maker:
             minus = self.end(part, "in-" if isinstance(part, Converter) else MINUS)
             back = self.back(part.fed_by)
             if isinstance(part, Load) and part.return_by:
-                back = End(f"{part.return_by}-end", MINUS)
-                self.far_end_of_return(self.plan.by_id[part.return_by])  # type: ignore[arg-type]
+                back = self.far_end_of_return(self.plan.by_id[part.return_by])
             self._to(f"{part.id}:-", minus, back, "-")
 
     def supply_side(self) -> None:

@@ -10,10 +10,11 @@ from briskcell.core.moves.charging import jack_for, other_chargers
 from briskcell.core.moves.fix import Fix, only
 from briskcell.core.moves.switching import switch_behind
 from briskcell.model.changes import altered, replaced
-from briskcell.model.parts import Converter, Link
+from briskcell.model.parts import Converter, Fed, Link, Load, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard
 from briskcell.model.tree import charged_through, feeders_of, layout_of, source_of
+from briskcell.model.units import show
 
 from ..registry import Finding, rule
 
@@ -118,6 +119,54 @@ def _hard_off(plan: Plan, store: str) -> bool:
     return bool(fed) and all(
         any(isinstance(k, Link) and k.kind == "switch" and k.acts is None for k in feeders_of(plan, p)) for p in fed
     )
+
+
+ENDS_SHARE = 0.5  # of the current that ends a charge, that what is not cut out may take: a guess
+
+
+@rule(
+    "cut-out-whole",
+    station="charge",
+    shown=("charge/charging",),
+    source="What hangs before the contact stays on the cells: its current hides the end of the charge",
+)
+def cut_out_whole(assessed: Answers) -> Iterator[Finding]:
+    """A jack that cuts the console out cuts out all that draws."""
+    plan, op = assessed.plan, assessed.op
+    for board in plan.chargers:
+        if layout_of(plan, board) != "cut_out":
+            continue
+        aside = [
+            (k, p) for k, p in enumerate(op.network.loads) if source_of(plan, p).id == board.charges and not _behind_jack(plan, p)
+        ]
+        if not aside or len(aside) == len(op.network.loads):  # where nothing hangs behind one, another rule says so
+            continue
+        watts = {p.name: float(op.load_w[State.PLAY, op.half, k]) for k, p in aside}
+        amps = sum(watts.values()) / max(float(op.store_v[State.PLAY, op.half, op.network.stores.index(board.charges)]), 0.1)
+        if amps > ENDS_SHARE * board.termination_a.likely:
+            most = max(watts, key=watts.__getitem__)
+            cause = f"{most} hangs before the jack that cuts the console out: {show(amps, 'A')} stay on the cells that charge."
+            search = partial(_behind_it, plan, tuple(p for _, p in aside))
+            yield Finding("fails", board.id, cause, 0.15, search, "Hang it behind the jack.")
+
+
+def _behind_it(plan: Plan, aside: tuple[Load, ...]) -> Iterator[Fix]:
+    """What hangs before a jack behind it: each by the part right at the way that leads to the jack."""
+    jack = next((k for k in plan.links if k.kind == "jack"), None)
+    if jack is None:
+        return
+    before, changed = {p.id for p in feeders_of(plan, jack)}, plan
+    for load in aside:
+        top: Fed = load
+        while top.fed_by not in before and isinstance(feeder := plan.by_id[top.fed_by], Fed):
+            top = feeder
+        changed = replaced(changed, altered(changed.by_id[top.id], fed_by=jack.id))
+    names = aside[0].name if len(aside) == 1 else f"{len(aside)} parts"
+    yield Fix(f"{names} behind {jack.name}", "cuts all out that draws.", changed)
+
+
+def _behind_jack(plan: Plan, load: Load) -> bool:
+    return any(isinstance(p, Link) and p.kind == "jack" for p in feeders_of(plan, load))
 
 
 def _parted(assessed: Answers, board: ChargeBoard) -> Iterator[Fix]:

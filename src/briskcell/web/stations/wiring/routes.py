@@ -6,7 +6,7 @@ from flask import Response, render_template, request
 
 from briskcell.drawing.wiring.soldered import soldered
 from briskcell.model.units import read
-from briskcell.services.wiring import gauges, joints, pads
+from briskcell.services.wiring import gauges, grounds, joints, pads
 from briskcell.web.build import bp, change, form
 from briskcell.web.shop import builds
 from briskcell.web.units import show
@@ -41,6 +41,12 @@ def take_gauges(build_id: int) -> Response:
             tuple(w for w in form("wire").split(" ") if w),
         ),
     )
+
+
+@bp.post("/ground")
+def ground(build_id: int) -> Response:
+    """Join the grounds behind a board as a star or as a chain."""
+    return change(build_id, lambda a: grounds.join_grounds(a.plan, form("board"), form("how")))
 
 
 @bp.get("/circuit")

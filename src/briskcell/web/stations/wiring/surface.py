@@ -13,6 +13,7 @@ from briskcell.model.parts import Colour, Link, State
 from briskcell.model.plan import Plan
 from briskcell.services.builds import Opened
 from briskcell.services.wiring.gauges import USUAL_DROP_V
+from briskcell.services.wiring.grounds import grounds
 from briskcell.services.wiring.steps import steps_of
 from briskcell.web.sections import Section
 from briskcell.web.units import show
@@ -23,6 +24,7 @@ SECTIONS = (
     Section("h-soldered", "Circuit"),
     Section("h-conductors", "Conductors"),
     Section("h-gauges", "Gauges"),
+    Section("h-grounds", "Grounds"),
     Section("h-shorts", "Fuses and shorts"),
     Section("h-contacts", "Contacts"),
     Section("h-signals", "Signals"),
@@ -48,6 +50,7 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "wires": [(c, assessed.colours[c.link.id], plan.by_id[c.link.fed_by].name, _far(plan, c.link)) for c in wires],
         "colours": [(c, c) for c in get_args(Colour)],
         "contacts": [(c, lost_w(c)) for c in assessed.links if c.link.kind in NO_WIRE],
+        "grounds": grounds(assessed),
         "signals": assessed.signals,
         "starts": assessed.first_moments,
         "fuses": assessed.fuses,
