@@ -46,6 +46,8 @@ def sheet_of(given: Given, chosen: Sequence[str] = (), paper: str = "", show: Sh
         "lines": sheet.part_lines(plan),
         "pieces": assessed.pieces,
         "to_buy": assessed.to_buy,
+        "besides": assessed.sundries,
+        "together": sum(line.cost or 0.0 for line in sheet.part_lines(plan)) + sum(s.cost for s in assessed.sundries),
         "steps": steps_of(assessed),
         "points": sheet.test_points(assessed),
         "thresholds": sheet.thresholds(assessed),

@@ -11,10 +11,10 @@ from pydantic import BaseModel
 
 from briskcell.core.assess import Assessment
 from briskcell.core.bench.course import Totals
-from briskcell.core.draw.bill import part_figures
+from briskcell.core.draw.bill import bought, is_bought
 from briskcell.core.pack.rated import rated_wh
 from briskcell.model.figure import GRADES, Figure
-from briskcell.model.parts import Converter, Link, Load, State
+from briskcell.model.parts import Converter, Load, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.model.units import show
@@ -70,19 +70,11 @@ class TestPoint:
 
 
 def part_lines(plan: Plan) -> tuple[PartLine, ...]:
-    """What to have on the bench, wires apart: those are cut from a reel."""
+    """What to have on the bench; wire and what else joins it are sundries."""
     lines: dict[str, tuple[int, float | None]] = {}
     for part in plan.parts():
-        if isinstance(part, Link) and part.kind in ("wire", "return", "trace", "path", "outlet"):
-            continue
-        if part in plan.rails or (isinstance(part, Converter) and part.built_in):
-            continue
-        name, count, cost = part.name, 1, part_figures(part)[0]
-        if isinstance(part, Pack):
-            count = part.series * len(part.string_cells)
-            name, cost = part.cell.name, None if cost is None else cost / count
-        had = lines.get(name, (0, cost))
-        lines[name] = had[0] + count, cost
+        for name, _, cost in bought(part) if is_bought(part) else ():
+            lines[name] = lines.get(name, (0, cost))[0] + 1, cost
     return tuple(PartLine(n, name, each, None if each is None else n * each) for name, (n, each) in lines.items())
 
 
@@ -98,7 +90,8 @@ def test_points(assessed: Assessment) -> tuple[TestPoint, ...]:
         if not isinstance(part, (Pack, Converter, Load)):
             continue
         volts = op.flow.element_v[..., place]
-        words = f"Output of {part.name}" if isinstance(part, Converter) else part.name
+        circuit = assessed.circuit
+        words = circuit.words(circuit.fed(part) if isinstance(part, Load) else circuit.end(part, "out"))
         at = (volts[State.REST, 0], volts[State.PLAY, op.half], volts[State.PLAY, end])
         out.append(TestPoint(words, *(float(v) for v in at)))
     return tuple(out)

@@ -62,7 +62,8 @@ def one(a: Assessment, rule: str) -> Finding:
 
 
 def boosted(amps: float = 1.0, **figures: Any) -> dict[str, Any]:
-    return {"converters": [BOOST | figures], "loads": [drawing(amps, fed_by="boost")]}
+    loads = [drawing(amps, fed_by="boost", window={"low_v": 4.3, "high_v": 5.7})]  # not the volts of a pack
+    return {"converters": [BOOST | figures], "loads": loads}
 
 
 @pytest.mark.parametrize(
@@ -83,8 +84,7 @@ def test_headroom_is_comfortable_from_a_quarter_and_close_from_a_tenth(switch_a:
 
 
 def test_headroom_names_the_moment_and_offers_the_smallest_part_that_is_comfortable() -> None:
-    weak, wants_five = BOOST | {"switch_current_a": 1.7}, drawing(1.0, fed_by="boost", window={"low_v": 4.7, "high_v": 5.3})
-    a = of(packs=cells(volts=3.0, top_v=4.0, ohm=0.0), converters=[weak], loads=[wants_five])
+    a = of(packs=cells(volts=3.0, top_v=4.0, ohm=0.0), **boosted(1.0, switch_current_a=1.7))
     f = next(f for f in found(a, "headroom") if f.element == "boost")
     assert f.cause.startswith("At 27% charge, all at rest, Boost has 0% to spare"), "where it ends play"
     assert f.fix is not None

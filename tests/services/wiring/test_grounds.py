@@ -36,7 +36,7 @@ def test_in_a_chain_each_hop_carries_all_that_follows_and_the_last_part_loses_th
     ohm = {c.link.id: c.ohm for c in circuit_of(made).conductors if c.link is not None and c.link.kind == "return"}
     rise = sum(ohm[f"ground-{i}"] * sum(amps[j] for j in order[n:]) for n, i in enumerate(order))
     out = next(c.ohm for c in circuit_of(made).conductors if c.key == "w-controls:+") * amps["controls"]
-    volts = float(op.flow.loads_v[play, half, made.loads.index(made.by_id["controls"])])  # type: ignore[arg-type]
+    volts = float(op.flow.loads_v[play, half, made.loads.index(made.by_id["controls"])])
     at_board = float(op.flow.element_v[play, half, op.network.position["boost"]])
     assert at_board - volts == pytest.approx(rise + out, rel=0.01)
 

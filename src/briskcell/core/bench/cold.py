@@ -25,7 +25,7 @@ def pads(b: Console) -> Iterator[Step]:
             stage="pads",
             title=f"Find plus and minus of {p.name}",
             element=p.id,
-            red="each pad in turn",
+            red=f"each pad in turn{_prints(b, p)}",
             black="its ground: a shield, a mounting hole, a socket's shell",
             setting="continuity",
             unit="",
@@ -40,15 +40,23 @@ def pads(b: Console) -> Iterator[Step]:
         )
 
 
+def _prints(b: Console, part: Part) -> str:
+    """What is printed beside the pads of a part that have a pole."""
+    place = b.a.circuit.by_id.get(part.id)
+    named = [t.prints for t in place.terminals if t.polarity and t.prints] if place is not None else []
+    return f": {', '.join(dict.fromkeys(named))}" if named else ""
+
+
 def joints(b: Console) -> Iterator[Step]:
     """Each link from end to end, and that nothing is shorted behind a board or on the lead of a store."""
-    yield from (_end_to_end(k) for k in b.plan.links if k.kind != "outlet" and k.half_of is None)
+    yield from (_end_to_end(b, k) for k in b.plan.links if k.kind != "outlet" and k.half_of is None)
     yield from (_no_short_behind(b, board) for board in b.boards)
     yield from (_no_short_on_lead(store) for store in b.plan.stores)
 
 
-def _end_to_end(link: Link) -> Step:
+def _end_to_end(b: Console, link: Link) -> Step:
     """A link from end to end."""
+    red, black = b.ends(link)
     ohm = link_resistance_ohm(link)
     shut = {"switch": ", switched on", "jack": ", with no plug in it"}.get(link.kind, "")
     return Step(
@@ -56,8 +64,8 @@ def _end_to_end(link: Link) -> Step:
         stage="joints",
         title=f"{link.name} from end to end{shut}",
         element=link.id,
-        red="one end",
-        black="the other end",
+        red=red,
+        black=black,
         setting="ohms, lowest range",
         unit="Ω",
         low=0.0,
@@ -75,7 +83,7 @@ def _no_short_behind(b: Console, board: Converter) -> Step:
     return _no_short(
         board,
         f"behind {board.name}",
-        f"plus of {board.name}'s output",
+        b.out(board),
         least,
         f"Below {least:.3g} Ω plus and minus are joined. Capacitors make it climb: wait until it stands.",
         after=() if board.built_in else (f"pads:{board_of(board)}",),
@@ -87,7 +95,7 @@ def _no_short_on_lead(store: Store) -> Step:
     return _no_short(
         store,
         f"on the lead for {store.name}",
-        f"plus of the lead for {store.name}, switched on",
+        (f"plus of the lead for {store.name}, switched on", "its minus"),
         SHORT_OHM,
         f"Below {SHORT_OHM:g} Ω the pack would feed a short.",
         after=(f"pads:{store.id}",),
@@ -95,15 +103,17 @@ def _no_short_on_lead(store: Store) -> Step:
     )
 
 
-def _no_short(part: Part, where: str, red: str, least: float, why: str, *, after: tuple[str, ...], caution: str = "") -> Step:
+def _no_short(
+    part: Part, where: str, at: tuple[str, str], least: float, why: str, *, after: tuple[str, ...], caution: str = ""
+) -> Step:
     """That at least so many ohms lie between plus and minus somewhere."""
     return Step(
         key=f"short:{part.id}",
         stage="joints",
         title=f"No short {where}",
         element=part.id,
-        red=red,
-        black="its minus",
+        red=at[0],
+        black=at[1],
         setting="ohms, 2 kΩ range",
         unit="Ω",
         low=least,
@@ -172,8 +182,8 @@ def chargers(b: Console) -> Iterator[Step]:
             stage="charger",
             title=f"{board.name} from its supply, no cell joined",
             element=board.id,
-            red="its plus for the cells",
-            black="its minus for the cells",
+            red=b.at(board, "bat"),
+            black=b.at(board, "bat-"),
             setting=volts_setting(volts),
             unit="V",
             low=volts * 0.96,

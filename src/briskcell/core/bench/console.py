@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from briskcell.core.answers import Answers
-from briskcell.model.parts import Converter, Fed, Link, Load, Rail
+from briskcell.core.circuit.terminals import MINUS
+from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.model.tree import board_of, feeders_of, source_of
@@ -22,6 +23,27 @@ class Console:
     @property
     def plan(self) -> Plan:
         return self.a.plan
+
+    def at(self, part: Part, key: str) -> str:
+        """A terminal of a part, by what is printed there: where a probe goes."""
+        return self.a.circuit.words(self.a.circuit.end(part, key))
+
+    def ends(self, link: Link) -> tuple[str, str]:
+        """Where the probes go for a link from end to end: of a wire out and back both strands, with their far ends together."""
+        strands = [c for c in self.a.circuit.conductors if c.link is link]
+        if len(strands) > 1:
+            return self.a.circuit.words(strands[0].a), f"{self.a.circuit.words(strands[1].b)}, its far ends held together"
+        if strands:
+            return self.a.circuit.words(strands[0].a), self.a.circuit.words(strands[0].b)
+        return self.at(link, "a"), self.at(link, "b")
+
+    def out(self, part: Part) -> tuple[str, str]:
+        """Both poles of a part's output."""
+        return self.at(part, "out"), self.at(part, MINUS)
+
+    def fed_at(self, part: Part) -> str:
+        """Where a part is fed, by what is printed there."""
+        return self.a.circuit.words(self.a.circuit.fed(part))
 
 
 def console_of(a: Answers) -> Console:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from briskcell.core.circuit.terminals import MINUS
 from briskcell.core.engine.converters import deliverable_a
 from briskcell.model.parts import Converter, State
 from briskcell.model.stores import Pack
@@ -39,8 +40,8 @@ def idle(b: Console, board: Converter) -> Step:
         stage="boards",
         title=f"{board.name} on the pack, nothing behind it",
         element=board.id,
-        red="plus of its output",
-        black="its minus",
+        red=b.out(board)[0],
+        black=b.out(board)[1],
         setting=volts_setting(high),
         unit="V",
         low=low,
@@ -84,8 +85,8 @@ def dummy(b: Console, board: Converter) -> Step | None:
         stage="dummy",
         title=f"{board.name} with {ohm:g} Ω, {rating:g} W on its output",
         element=board.id,
-        red="plus of its output",
-        black="its minus",
+        red=b.out(board)[0],
+        black=b.out(board)[1],
         setting=volts_setting(high),
         unit="V",
         low=low,
@@ -168,8 +169,8 @@ def loads(b: Console, dummies: frozenset[str]) -> Iterator[Step]:
             stage="loads",
             title=f"{load.name}, joined to what is proven: volts at its pads",
             element=load.id,
-            red=f"plus of {load.name}",
-            black=f"minus of {load.name}",
+            red=b.fed_at(load),
+            black=b.at(load, MINUS),
             setting=volts_setting(high),
             unit="V",
             low=max(low, load.window.low_v),
@@ -214,7 +215,7 @@ def charging(b: Console) -> Iterator[Step]:
             stage="charge",
             title=f"{found.board.name}: amps into the half-full pack, console off",
             element=found.board.id,
-            red="the charge board's plus",
+            red=b.at(found.board, "bat"),
             black="the pack's plus, with the meter between",
             setting="amps DC, 10 A range",
             unit="A",

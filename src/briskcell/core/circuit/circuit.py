@@ -105,6 +105,10 @@ class Circuit:
         """A terminal of a part: on the board that it comes on."""
         return End(board_of(part), key_on_board(self.plan, part, key))
 
+    def fed(self, load: Part) -> End:
+        """Where a load is fed: on a board with others at the terminal that it shares with them."""
+        return self.entered.get(load.id) or self.end(load, "plus")
+
     def words(self, end: End) -> str:
         """An end in words: the place, and what is printed beside the terminal."""
         place = self.by_id[end.place]

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from briskcell.model.parts import Link, Part
+from briskcell.model.parts import Converter, Link, Part, Rail
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack, Supply
+from briskcell.model.units import show
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,3 +74,43 @@ def part_figures(part: Part) -> tuple[float | None, float | None]:
     costs, masses = ([getattr(c, k) for c in cells] for k in ("cost", "mass_g"))
     guard = part.protection.cost or 0.0 if part.protection else 0.0
     return (None if None in costs else part.series * sum(costs) + guard), (None if None in masses else part.series * sum(masses))
+
+
+def is_bought(part: Part) -> bool:
+    """Whether a part is bought by itself: no rail, no wire off a reel, nothing that comes on or in another part.
+
+    Parameters
+    ----------
+    part : Part
+        Any part.
+
+    Returns
+    -------
+    bool
+        Of a wire False: it is among the sundries.
+    """
+    if isinstance(part, Rail) or part.half_of is not None or (isinstance(part, Converter) and part.built_in):
+        return False
+    return not (isinstance(part, Link) and part.kind in ("wire", "return", "trace", "path", "outlet"))
+
+
+def bought(part: Part) -> list[tuple[str, str, float | None]]:
+    """What is bought for a part: of a pack its cells and its protection board, unless that comes on the cells.
+
+    Parameters
+    ----------
+    part : Part
+        A part that is bought.
+
+    Returns
+    -------
+    list of tuple
+        Name, class and cost of each piece.
+    """
+    if not isinstance(part, Pack):
+        return [(part.name, part.part_class, part_figures(part)[0])]
+    cells = [(c.name, c.part_class, c.cost) for c in part.string_cells for _ in range(part.series)]
+    guard = part.protection
+    if guard is None or guard.with_cells:
+        return cells
+    return [*cells, (f"Protection board for {part.series} in series, {show(guard.trip_a.likely, 'A')}", "", guard.cost)]

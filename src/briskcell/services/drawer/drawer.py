@@ -8,15 +8,13 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from briskcell.core.draw.bill import part_figures
+from briskcell.core.draw.bill import bought, is_bought
 from briskcell.formats.parts_csv import as_words, parted_by
 from briskcell.library import PartClass, catalogue
 from briskcell.model.errors import FigureError
 from briskcell.model.kinds import LIBRARY
-from briskcell.model.parts import Converter, Link, Part, Rail
 from briskcell.model.plan import Plan
-from briskcell.model.stores import Pack
-from briskcell.model.units import read, show
+from briskcell.model.units import read
 from briskcell.store.drawer import DrawerRow, DrawerStore
 
 COLUMNS = ("part_class", "name", "quantity", "price", "measured", "sold_out")
@@ -179,11 +177,9 @@ def shopping(plan: Plan, rows: Sequence[DrawerRow]) -> list[Wanted]:
     """
     counts, named, prices = Counter[str](), dict[str, tuple[str, str]](), dict[str, float | None]()
     for part in plan.parts():
-        if isinstance(part, Rail) or part.half_of is not None or (isinstance(part, Converter) and part.built_in):
+        if not is_bought(part):
             continue
-        if isinstance(part, Link) and part.kind in ("wire", "return", "trace", "path", "outlet"):
-            continue
-        for name, part_class, cost in _pieces(part):
+        for name, part_class, cost in bought(part):
             key = part_class or name
             counts[key] += 1
             named.setdefault(key, (name, part_class))
@@ -205,19 +201,3 @@ def shopping(plan: Plan, rows: Sequence[DrawerRow]) -> list[Wanted]:
             )
         )
     return out
-
-
-def guard_name(pack: Pack) -> str:
-    """What a pack's protection board is bought as."""
-    guard = pack.protection
-    trip = f", {show(guard.trip_a.likely, 'A')}" if guard else ""
-    return f"Protection board for {pack.series} in series{trip}"
-
-
-def _pieces(part: Part) -> list[tuple[str, str, float | None]]:
-    """What is bought for a part, each with its class and cost: of a pack its cells."""
-    if isinstance(part, Pack):
-        guard = part.protection
-        board = [(guard_name(part), "", guard.cost)] if guard and not guard.with_cells else []
-        return [*((c.name, c.part_class, c.cost) for c in part.string_cells for _ in range(part.series)), *board]
-    return [(part.name, part.part_class, part_figures(part)[0])]

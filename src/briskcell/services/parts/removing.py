@@ -94,5 +94,5 @@ def _words(plan: Plan, part: Part, homeless: list[Any], to: str) -> str:
 
 
 def removable(plan: Plan, part: Part) -> bool:
-    """Whether a part has a way out: everything but the one store that feeds all."""
-    return not (isinstance(part, Store) and len(plan.stores) == 1 and plan.fed.get(part.id))
+    """Whether a part has a way out: everything but the one store that feeds all, and what comes on another board."""
+    return part.half_of is None and not (isinstance(part, Store) and len(plan.stores) == 1 and plan.fed.get(part.id))

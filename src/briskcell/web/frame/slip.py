@@ -97,6 +97,7 @@ class Slip:
     outputs: tuple[PartClass, ...] = ()
     terminals: tuple[Terminal, ...] = ()
     joined: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    on_board: tuple[Part, ...] = ()
     removable: bool = False
     rises: bool = False
     feeds: bool = False
@@ -113,12 +114,13 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
             key,
             part,
             tuple(_fields(path, part)),
-            classes_for(part),
+            classes_for(part) if part.half_of is None else (),
             findings=found,
             path=path,
             numbers=tuple(_numbers(assessed, part)),
             plot=_limit(assessed, part),
-            facts=(*facts_of(part), *_board_of(assessed, part)),
+            facts=tuple(facts_of(part)),
+            on_board=assessed.plan.halves.get(part.id, ()) if part.half_of is None else (assessed.plan.by_id[part.half_of],),
             joined=joined(assessed, part.id, show),
             terminals=assessed.circuit.by_id[part.id].terminals if part.id in assessed.circuit.by_id else (),
             more=tuple(_unset(path, part)),
@@ -140,14 +142,6 @@ def slip_of(assessed: Assessment, key: str) -> Slip | None:
     if kind == "working" and (made := working(assessed, rest)):
         return Slip(key, working=made)
     return None
-
-
-def _board_of(assessed: Assessment, part: Part) -> Iterator[tuple[str, str]]:
-    """The board that a part comes on, and what comes on it."""
-    if part.half_of is not None:
-        yield "Comes on", f"{assessed.plan.by_id[part.half_of].name}: body, price and pads are that board's"
-    if halves := assessed.plan.halves.get(part.id):
-        yield "Comes with", ", ".join(h.name for h in halves)
 
 
 def _now(at: str | tuple[str, ...] | None) -> str:
