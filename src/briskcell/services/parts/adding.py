@@ -10,7 +10,7 @@ from briskcell.core.engine.converters import deliverable_a
 from briskcell.core.moves.guards import LEAST_GUARD_V, guard_v
 from briskcell.core.moves.whole_boards import attached
 from briskcell.library import PartClass, catalogue
-from briskcell.model.changes import altered
+from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
 from briskcell.model.facts import settable
 from briskcell.model.kinds import kind_of
@@ -24,6 +24,7 @@ from briskcell.services.edits.values import Edit, checked
 
 CARRIES = 0.8  # of what a board can deliver, that a part it is chosen for may ask: a fifth stays spare
 DROPS = 0.3  # volts that a board which steps down needs between input and output; typical
+SHARE_AWG, SHARE_M = 20.0, 0.08  # of the wires of a part that takes several volts: amperes at a volt or two; typical
 AT_THE_STORE = ("fuse",)  # links that belong right at the store
 
 
@@ -81,6 +82,7 @@ def _with_halves(edit: Edit, found: PartClass) -> Edit:
             if place.board:
                 plan, rail = _with_rail(plan, catalogue().find(place.board), place.feeder, place.volts)
             plan = added(plan, altered(half, half_of=edit.shows), rail)
+            plan = replaced(plan, altered(plan.links[-1], awg=SHARE_AWG, length_m=SHARE_M))
         else:
             plan = attached(plan, catalogue().stock(), edit.shows, half)
     return Edit(plan, edit.words, shows=edit.shows) if halves else edit
