@@ -96,7 +96,7 @@ PLAIN = (
     Form("circuit", "Circuit", "the tree at one charge and load, for a SPICE simulator", ".cir", TEXT, _circuit),
     Form("soldered", "Circuit as soldered", "terminal by terminal, both poles, for a SPICE simulator", ".cir", TEXT, _soldered),
     Form(
-        "soldered-plugged",
+        "on-charger",
         "Circuit as soldered, on its charger",
         "from the supply's outlet to the cells and the loads, for a SPICE simulator",
         ".cir",

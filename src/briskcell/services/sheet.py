@@ -104,6 +104,8 @@ def thresholds(assessed: Assessment) -> tuple[tuple[str, str], ...]:
         out.append((f"{pack.name}, cells empty", show(pack.cell.empty_v * pack.series, "V")))
         if pack.protection is not None:
             out.append((f"{pack.name}, protection cuts off", show(pack.protection.cutoff_cell_v * pack.series, "V")))
+            if pack.protection.over_cell_v is not None:
+                out.append((f"{pack.name}, protection ends a charge", show(pack.protection.over_cell_v * pack.series, "V")))
             out.append((f"{pack.name}, protection trips", show(pack.protection.trip_a.likely, "A")))
     if plan.shutdown.warning_v is not None:
         out.append(("Warning before shutdown, under load", show(plan.shutdown.warning_v, "V")))

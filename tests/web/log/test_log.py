@@ -74,13 +74,13 @@ def test_a_complaint_names_suspects_and_the_reading_that_tells(client: FlaskClie
         assert post(client, "log", asked | wrong).status_code == 422
     page = post(client, "log", asked | {"when": "loud", "words": "the boss <b>fight</b>"}).text
     assert "the boss &lt;b&gt;fight&lt;/b&gt;" in page
-    assert "a tired joint or contact: Wire from the pack, Toggle switch, 6 A, Fuse 5 A" in page
-    assert "What tells the first two apart: <b>Wire from the pack from end to end</b>" in " ".join(page.split())
-    shop.benches._units.take(int(unit), "joint:w-pack", 0.1)
-    again = post(client, "log", {"unit": unit, "station": "log", "do": "repeat", "entry": "1", "step": "joint:w-pack"}).text
+    assert "a tired joint or contact: Fuse 5 A, Wire from the pack, Toggle switch, 6 A" in page
+    assert "What tells the first two apart: <b>Fuse 5 A from end to end</b>" in " ".join(page.split())
+    shop.benches._units.take(int(unit), "joint:fuse", 0.1)
+    again = post(client, "log", {"unit": unit, "station": "log", "do": "repeat", "entry": "1", "step": "joint:fuse"}).text
     assert "It stands there as the next to read" in " ".join(again.split()).replace("the next", "the next")
     assert shop.benches._units.readings(int(unit))[-1].value is None, "the step is asked again"
-    told = {"unit": unit, "station": "log", "entry": "1", "step": "joint:w-pack"}
+    told = {"unit": unit, "station": "log", "entry": "1", "step": "joint:fuse"}
     answer = post(client, "log", told | {"do": "answer", "reading": "quite a bit"})
     assert (answer.status_code, "not a figure" in answer.text) == (422, True)
     well = " ".join(post(client, "log", told | {"do": "answer", "reading": "0.1"}).text.split())
