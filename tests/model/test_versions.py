@@ -104,7 +104,11 @@ def test_a_document_of_version_2_reads_with_the_usual_terminals_and_comes_to_the
 
 
 def test_every_class_that_one_solders_to_says_where_and_a_corrected_terminal_stays() -> None:
-    keys: dict[type, set[str]] = {Converter: {"in", "in-", "out", "gnd"}, ChargeBoard: {"in", "in-", "bat", "bat-"}, Load: {"plus", "gnd"}}
+    keys: dict[type, set[str]] = {
+        Converter: {"in", "in-", "out", "gnd"},
+        ChargeBoard: {"in", "in-", "bat", "bat-"},
+        Load: {"plus", "gnd"},
+    }
     for c in catalogue().classes:
         if c.kind == "cells" or c.part.half_of or c.group in ("wire", "output"):
             continue

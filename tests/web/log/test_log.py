@@ -90,7 +90,7 @@ def test_a_complaint_names_suspects_and_the_reading_that_tells(client: FlaskClie
     assert 'It read <b class="n">0.85 Ω</b>' in tired
     assert "Put it on the plan" in tired
     assert post(client, "log", told | {"do": "plan"}).status_code == 200
-    wire = next(k for k in stored(client, SOUND)["links"] if k["id"] == "w-pack")
+    wire = next(k for k in stored(client, SOUND)["links"] if k["id"] == "fuse")
     assert wire["resistance_ohm"]["likely"] == pytest.approx(0.7, abs=0.01), "less the leads' 0.15 Ω"
     assert wire["resistance_ohm"]["grade"] == "measured"
     closed = post(client, "log", {"unit": unit, "station": "log", "do": "found", "entry": "1"}).text

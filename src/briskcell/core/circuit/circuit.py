@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from briskcell.core.circuit.terminals import MINUS, key_on_board, terminals_of
 from briskcell.core.engine.network import battery_paths
@@ -20,8 +20,7 @@ Pole = Literal["+", "-", "tap"]
 IN_THE_WAY = ("switch", "fuse", "plug", "jack", "path", "trace", "flat", "diode")  # links that are parts with two ends
 
 
-@dataclass(frozen=True, slots=True)
-class End:
+class End(NamedTuple):
     """One end of a conductor: the id of a place, and the terminal of it."""
 
     place: str
@@ -82,12 +81,15 @@ class Circuit:
     @cached_property
     def nets(self) -> tuple[frozenset[End], ...]:
         """Terminals that are joined, by conductors of any kind: what a meter would call one piece."""
-        group: dict[End, set[End]] = {}
+        group: dict[End, list[End]] = {}
         for c in self.conductors:
-            whole = group.get(c.a, {c.a}) | group.get(c.b, {c.b})
-            for end in whole:
-                group[end] = whole
-        return tuple(sorted({frozenset(g) for g in group.values()}, key=lambda g: min((e.place, e.terminal) for e in g)))
+            one, two = group.setdefault(c.a, [c.a]), group.setdefault(c.b, [c.b])
+            if one is two:
+                continue
+            few, many = (one, two) if len(one) < len(two) else (two, one)
+            many += few
+            group |= dict.fromkeys(few, many)
+        return tuple(frozenset(g) for g in sorted({id(g): sorted(g) for g in group.values()}.values()))
 
     def at(self, place: str) -> tuple[Conductor, ...]:
         """The conductors that end at a place."""

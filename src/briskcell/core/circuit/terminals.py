@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 from briskcell.core.engine.resistance import link_rating_a
 from briskcell.model.parts import Converter, Link, Load, Part
@@ -84,11 +85,14 @@ def _printed(load: Load) -> str:
     return f"{(load.window.low_v + load.window.high_v) / 2.0:.3g}V"
 
 
+_terminal = lru_cache(maxsize=4096)(Terminal)  # they are frozen, and the same few come in every edit
+
+
 def _pair(key: str, role: str, prints: tuple[str, str], kind: str, stands_a: float | None = None) -> Iterator[Terminal]:
     """A positive and its negative."""
     minus = MINUS if key in ("out", "") else f"{key}-"
-    yield Terminal(key=key or "plus", role=role, polarity="+", prints=prints[0], kind=kind, stands_a=stands_a)
-    yield Terminal(key=minus, role="ground", polarity="-", prints=prints[1], kind=kind, stands_a=stands_a)
+    yield _terminal(key=key or "plus", role=role, polarity="+", prints=prints[0], kind=kind, stands_a=stands_a)
+    yield _terminal(key=minus, role="ground", polarity="-", prints=prints[1], kind=kind, stands_a=stands_a)
 
 
 def _usual(plan: Plan, part: Part) -> Iterator[Terminal]:
@@ -105,11 +109,11 @@ def _usual(plan: Plan, part: Part) -> Iterator[Terminal]:
         kind = "socket" if isinstance(part, Bank) else "lead"
         yield from _pair("out", "out", ("+", "-"), kind)
         for k in range(1, part.series) if isinstance(part, Pack) else ():
-            yield Terminal(key=f"tap{k}", role="sense", prints=f"B{k}", kind="lead")
+            yield _terminal(key=f"tap{k}", role="sense", prints=f"B{k}", kind="lead")
     elif isinstance(part, Balancer):
         series = getattr(plan.by_id[part.charges], "series", 1)
         for k in range(series + 1):
-            yield Terminal(key=f"tap{k}", role="sense", prints=f"B{k}", kind="pad")
+            yield _terminal(key=f"tap{k}", role="sense", prints=f"B{k}", kind="pad")
     elif isinstance(part, Trickle):
         yield from _pair("out", "out", ("+", "-"), "lead")
     elif isinstance(part, Link):
@@ -119,7 +123,7 @@ def _usual(plan: Plan, part: Part) -> Iterator[Terminal]:
         prints = (_printed(part), "GND") if several else ("+", "-")
         yield from _pair("", "supply_in", prints, "socket" if part.jack and not part.jack.bypassed else "pad")
         if any(isinstance(p, (Link, Converter)) for p in plan.fed.get(part.id, ())):
-            yield Terminal(key="pass", role="rail", polarity="+", prints="5V", kind="pin")
+            yield _terminal(key="pass", role="rail", polarity="+", prints="5V", kind="pin")
 
 
 def _charge_board(plan: Plan, board: ChargeBoard) -> Iterator[Terminal]:
@@ -131,7 +135,7 @@ def _charge_board(plan: Plan, board: ChargeBoard) -> Iterator[Terminal]:
     pack = plan.by_id[board.charges]
     if board.balancing and isinstance(pack, Pack):
         for k in range(1, pack.series):
-            yield Terminal(key=f"tap{k}", role="sense", prints=f"B{k}", kind="pad")
+            yield _terminal(key=f"tap{k}", role="sense", prints=f"B{k}", kind="pad")
 
 
 def _contacts(link: Link) -> Iterator[Terminal]:
@@ -139,8 +143,8 @@ def _contacts(link: Link) -> Iterator[Terminal]:
     stands = link_rating_a(link)
     kind = {"plug": "spring", "fuse": "spring", "jack": "socket", "flat": "spring"}.get(link.kind, "lead")
     prints = ("A", "K") if link.kind == "diode" else ("1", "2")
-    yield Terminal(key="a", role="contact", polarity="+", prints=prints[0], kind=kind, stands_a=stands)
-    yield Terminal(key="b", role="contact", polarity="+", prints=prints[1], kind=kind, stands_a=stands)
+    yield _terminal(key="a", role="contact", polarity="+", prints=prints[0], kind=kind, stands_a=stands)
+    yield _terminal(key="b", role="contact", polarity="+", prints=prints[1], kind=kind, stands_a=stands)
     if link.kind == "jack":
-        yield Terminal(key="tip", role="supply_in", polarity="+", prints="tip", kind=kind, stands_a=stands)
-        yield Terminal(key="sleeve", role="ground", polarity="-", prints="sleeve", kind=kind, stands_a=stands)
+        yield _terminal(key="tip", role="supply_in", polarity="+", prints="tip", kind=kind, stands_a=stands)
+        yield _terminal(key="sleeve", role="ground", polarity="-", prints="sleeve", kind=kind, stands_a=stands)
