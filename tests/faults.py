@@ -200,6 +200,11 @@ def fed_before_the_jack() -> Plan:
     return add_part(add_part(curlew(), "buck-5v-1a", behind="switch").plan, "screen-35", behind="rail").plan
 
 
+def fed_at_its_pins() -> Plan:
+    plan = straight_to_the_pins()
+    return replaced(plan, altered(plan.by_id["boost"], blocks_back=None))
+
+
 def output_left_free() -> Plan:
     return replaced(sanderling(), altered(sanderling().chargers[0], layout="on_cell"))
 
@@ -501,6 +506,11 @@ BROKEN: dict[str, Broken] = {
     "only-rechargeable": Broken(primary_on_a_charger, SANDERLING, [edit("packs/pack/cell/rechargeable", "false")]),
     "fuse-at-the-store": Broken(bare_pack, SANDERLING, [remove("fuse")]),
     "joined": Broken(plus_on_minus, SANDERLING, [edit("converters/boost/terminals/0/polarity", "-")]),
+    "own-socket": Broken(
+        fed_at_its_pins,
+        SANDERLING,
+        [edit("loads/board/jack/bypassed", "true"), edit("converters/boost/blocks_back", "")],
+    ),
     "fuse-first": Broken(switch_before_the_fuse, SANDERLING, [("rise", {"part": "switch"}), ("rise", {"part": "switch"})]),
     "fuse-choice": Broken(small_fuse, SANDERLING, [swap("fuse", "fuse-3")]),
     "wire-warmth": Broken(

@@ -232,6 +232,40 @@ def test_no_cell_is_in_any_circuit_before_the_last_joint() -> None:
             assert key.rpartition(":")[0].removesuffix("-protection") in stores | before
 
 
+FUSED = add(oystercatcher(), "fuse-5", "charger").plan
+
+
+@pytest.mark.parametrize("plan", [*demo_plans(), FUSED, *with_whole_boards(), *random_builds(12, 8)], ids=lambda p: p.name)
+def test_the_joints_of_the_order_make_every_conductor_once_and_close_no_cell_before_the_last(plan: Plan) -> None:
+    a = assess(plan, STOCK)
+    own = {s.id for s in plan.stores}
+    rails = {r.id: r.fed_by for r in plan.rails}
+
+    def made_with(key: str) -> str:
+        part = key.rpartition(":")[0]
+        for ending in ("-protection", "-button"):
+            part = part.removesuffix(ending)
+        return rails.get(part, part)
+
+    joints = [j.key for j in a.joints]
+    left = {c.key for c in a.circuit.conductors}
+    met: dict[End, set[End]] = {}
+    for key in joints:
+        part = None if key == "last" else key
+        for c in a.circuit.conductors:
+            owner = made_with(c.key)
+            whose = a.circuit.by_id.get(owner)
+            halves = {h.id for h in plan.halves.get(owner, ())} if whose is not None else set()
+            if c.key in left and (owner in own if part is None else part in ({owner} | halves)):
+                left.discard(c.key)
+                met.setdefault(c.a, set()).add(c.b)
+                met.setdefault(c.b, set()).add(c.a)
+        for store in own if part is not None else ():
+            assert not any(e.place == store and not e.terminal.startswith("tap") for e in met), "a cell is joined by the last alone"
+    plugged_in = {c.key for c in a.circuit.conductors if {c.a.place, c.b.place} & {s.id for s in plan.supplies}}
+    assert not left - plugged_in - {c.key for c in a.circuit.conductors if ":also" in c.key}, left
+
+
 def test_links_before_a_charge_board_and_a_second_source_are_in_it() -> None:
     plan = add(add(sanderling(), "fuse-5", "charger").plan, "wire-26", "charger").plan
     c = circuit_of(plan)

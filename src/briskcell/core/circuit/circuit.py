@@ -16,7 +16,7 @@ from briskcell.model.stores import Bank, ChargeBoard, Pack, Supply
 from briskcell.model.terminals import Terminal
 from briskcell.model.tree import board_of, charged_through, feeder_outside, layout_of, on_supply, source_of
 
-Pole = Literal["+", "-", "tap"]
+Pole = Literal["+", "-", "tap", "signal"]
 IN_THE_WAY = ("switch", "fuse", "plug", "jack", "path", "trace", "flat", "diode")  # links that are parts with two ends
 
 
@@ -156,6 +156,8 @@ class _Maker:
                 self.places[part.id] = Place(part.id, part.name, part, terminals_of(plan, part))
             if isinstance(part, Pack) and part.protection is not None and not part.protection.with_cells:
                 self._protection(part)
+            if isinstance(part, Link) and part.acts is not None and part.id in self.places:
+                self._button(part)
         feeding = [b for b in plan.chargers if layout_of(plan, b) == "power_path" and not isinstance(plan.by_id[b.charges], Bank)]
         self.path_of = {b.charges: b.id for b in (*feeding, *battery_paths(plan)) if charged_through(plan, b) is None}
 
@@ -175,6 +177,17 @@ class _Maker:
         self.join(f"{pack.id}:-", End(pack.id, MINUS), End(board, "cells-minus"), "-")
         for k in senses:
             self.join(f"{board}:tap{k}", End(board, f"tap{k}"), End(pack.id, f"tap{k}"), "tap")
+
+    def _button(self, switch: Link) -> None:
+        """The push button of a switch that is pressed, where it has pads for one."""
+        keys = {t.key for t in self.places[switch.id].terminals}
+        if not {"button", MINUS} <= keys:
+            return
+        button = f"{switch.id}-button"
+        pads = tuple(Terminal(key=k, role="contact", prints=n, kind="lead") for k, n in (("a", "1"), ("b", "2")))
+        self.places[button] = Place(button, f"Button of {switch.name}", None, pads)
+        self.join(f"{button}:1", End(button, "a"), End(switch.id, "button"), "signal")
+        self.join(f"{button}:2", End(button, "b"), End(switch.id, MINUS), "signal")
 
     def join(self, key: str, a: End, b: End, pole: Pole, link: Link | None = None, share: float = 1.0) -> None:
         """One conductor more."""

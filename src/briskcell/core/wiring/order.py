@@ -50,7 +50,8 @@ def build_order(plan: Plan) -> tuple[Joint, ...]:
         return ()
     console = [p for p in plan.parts() if isinstance(p, Fed) and _is_a_joint(plan, p)]
     on_supply = [p for p in console if isinstance(source_of(plan, p), Supply)]
-    apart = (b for b in plan.chargers if charged_through(plan, b) is None)
+    # A half that charges has its cells at the board's own pads; what is left of it to join is what lies before its socket.
+    apart = (b for b in plan.chargers if charged_through(plan, b) is None or b.fed_by is not None)
     beside: tuple[Beside, ...] = (*apart, *plan.balancers, *plan.trickles)
     order = sorted((p for p in console if p not in on_supply), key=lambda p: -len(list(feeders_of(plan, p))))
     joints = [_joint(plan, p, _fed_from(plan, p)) for p in (*on_supply, *order)]
@@ -58,7 +59,7 @@ def build_order(plan: Plan) -> tuple[Joint, ...]:
         Joint(
             key=b.id,
             part=b.id,
-            to=b.charges,
+            to=b.charges if not isinstance(b, ChargeBoard) or charged_through(plan, b) is None else b.fed_by or b.supply,
             after=tuple(p.id for p in on_supply if _leads_to(plan, p, b)),
             guard="",
             ohm=0.0,

@@ -20,7 +20,16 @@ TUBE_M = 0.015  # of tubing over one bare joint: its pad and 5 mm to both sides;
 INSULATION = 2.6  # outer over copper diameter of thin silicone wire; typical
 SIZES_MM = (1.5, 2.0, 3.0, 4.0, 6.0)  # of tubing before it shrinks, as sold; it goes over twice the wire's copper with its sleeve
 USUAL_MM2 = 0.33  # of a wire that states no gauge: 22 AWG
-PRICES = {"wire": 0.6, "tube": 0.5, "strip": 0.1, "plug": 0.8, "holder": 1.0, "ring": 0.05, "wrap": 0.4}  # typical [€]
+PRICES = {
+    "wire": 0.6,
+    "tube": 0.5,
+    "strip": 0.1,
+    "plug": 0.8,
+    "holder": 1.0,
+    "ring": 0.05,
+    "wrap": 0.4,
+    "button": 0.6,
+}  # typical [€]
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,14 +57,14 @@ def sundries(circuit: Circuit, to_buy: Mapping[tuple[str, Colour], float]) -> tu
     tuple of Sundry
         Wire first; then tubing, holders, and what turns cells into a pack.
     """
-    return (*_wire(circuit, to_buy), *_tubing(circuit), *_holders(circuit), *_packs(circuit))
+    return (*_wire(circuit, to_buy), *_tubing(circuit), *_holders(circuit), *_buttons(circuit), *_packs(circuit))
 
 
 def _wire(circuit: Circuit, to_buy: Mapping[tuple[str, Colour], float]) -> Iterator[Sundry]:
     for (gauge, colour), metres in to_buy.items():
         count = math.ceil(metres / SOLD_M - 1e-9)
         yield Sundry(f"Wire {gauge}, {colour}, 1 m", f"{metres:.2f} m with a tenth to spare", count, PRICES["wire"] * count)
-    short = [c for c in circuit.conductors if c.link is None and c.pole != "tap" and soldered_ends(circuit, c)]
+    short = [c for c in circuit.conductors if c.link is None and c.pole in ("+", "-") and soldered_ends(circuit, c)]
     if short:
         metres = SPARE * SHORT_M * len(short)
         count = math.ceil(metres / SOLD_M - 1e-9)
@@ -120,6 +129,13 @@ def _holders(circuit: Circuit) -> Iterator[Sundry]:
     fuses = [k for k in circuit.plan.links if k.kind == "fuse" and not k.resettable]
     if fuses:
         yield Sundry("Fuse holder", ", ".join(k.name for k in fuses)[:120], len(fuses), PRICES["holder"] * len(fuses))
+
+
+def _buttons(circuit: Circuit) -> Iterator[Sundry]:
+    """Push buttons of switches that are pressed, with two leads each."""
+    names = [p.name for p in circuit.places if p.part is None and p.id.endswith("-button")]
+    if names:
+        yield Sundry("Push button with leads", ", ".join(names)[:120], len(names), PRICES["button"] * len(names))
 
 
 def _packs(circuit: Circuit) -> Iterator[Sundry]:

@@ -160,7 +160,8 @@ def _routes(circuit: Circuit, boxes: dict[str, _Box], columns: dict[int, float])
 def _conductor(assessed: Assessment, c: Conductor, d: str, picked: str, show: Show) -> Shape:
     circuit = assessed.circuit
     link = c.link
-    colour = "black" if c.pole == "-" else "grey" if c.pole == "tap" else "lead" if link is None else assessed.colours[link.id]
+    fixed = {"-": "black", "tap": "grey", "signal": "grey"}.get(c.pole)
+    colour = fixed or ("lead" if link is None else assessed.colours[link.id])
     what = "short wire, not named in the plan"
     if link is not None:
         gauge = f" {link.awg:g} AWG" if link.awg is not None else ""

@@ -26,7 +26,7 @@ class PadLine:
 def strand(assessed: Assessment, c: Conductor, show: Show = show) -> str:
     """One strand in words: colour, gauge, length; a short one where the plan names none."""
     if c.link is None:
-        return "balance lead" if c.pole == "tap" else UNNAMED
+        return {"tap": "balance lead", "signal": "button lead"}.get(c.pole, UNNAMED)
     gauge = f"{c.link.awg:g} AWG" if c.link.awg is not None else "wire"
     return f"{colour_of(assessed, c)} {gauge}" + (f", {show(c.link.length_m, 'm')}" if c.link.length_m else "")
 
@@ -39,7 +39,7 @@ def colour_of(assessed: Assessment, c: Conductor) -> Colour | None:
 def pad_lines(assessed: Assessment, show: Show = show) -> tuple[PadLine, ...]:
     """Every conductor of the circuit, plus before minus, from the supply to the loads."""
     circuit = assessed.circuit
-    order = {"+": 0, "-": 1, "tap": 2}
+    order = {"+": 0, "-": 1, "tap": 2, "signal": 3}
     return tuple(
         PadLine(circuit.words(c.a), circuit.words(c.b), strand(assessed, c, show), colour_of(assessed, c), part_of(assessed, c))
         for c in sorted(circuit.conductors, key=lambda c: order[c.pole])

@@ -113,7 +113,7 @@ def _words(assessed: Assessment, joint: Joint) -> tuple[str, str, str, str, str]
         if to in plan.stores
         else "Plus to plus, minus to minus, then cover both."
     )
-    if joint.key in {b.id for b in plan.chargers}:
+    if joint.key in {b.id for b in plan.chargers} and to in plan.stores:
         how = f"Output of {part.name} to the lead of {to.name}; nothing is plugged into it yet."
     live = "Nothing is live."
     if joint.live_later:

@@ -9,7 +9,7 @@ from briskcell.core.answers import Answers
 from briskcell.core.engine.meetings import idle_v, is_diode
 from briskcell.core.moves.fix import Fix
 from briskcell.model.changes import altered, put_in, remade, replaced
-from briskcell.model.parts import Converter, Fed, Link, Part, Rail
+from briskcell.model.parts import Converter, Fed, Link, Load, Part, Rail
 from briskcell.model.plan import Plan, Store
 from briskcell.model.tree import feeders_of, free_id
 from briskcell.model.units import show
@@ -68,6 +68,43 @@ def _driven(rail: Rail, board: Converter, outside_v: float, name: str, search: p
         yield Finding("fails", board.id, f"{gets}; it lets current in, which then flows through it.", 1.0, search, advice)
     elif board.blocks_back is None:
         yield Finding("close", board.id, f"{gets}; nobody has said whether it lets current in.", 0.2, search, advice)
+
+
+USB_HIGH_V = 5.25  # the most that a supply of a USB socket gives, USB 2.0 ch. 7.2.1
+
+
+@rule(
+    "own-socket",
+    station="rails",
+    shown=("rails/windows",),
+    source="A part fed at its pins has its own power socket on the same net: two sources meet there once something is plugged in",
+)
+def own_socket(assessed: Answers) -> Iterator[Finding]:
+    """A supply in a part's own socket, while the pack feeds its pins, pushes into no board and no cell."""
+    plan = assessed.plan
+    for load in plan.loads:
+        if load.jack is None or not load.jack.bypassed:
+            continue
+        source = _source(assessed, load.fed_by)
+        gets = f"{load.name} is fed at its pins; a supply in its own socket would push into"
+        advice = "An ideal diode before the part, or tape over its socket: never plug in there while the pack feeds."
+        search = partial(_diode_before, assessed, load)
+        if isinstance(source, Store):
+            yield Finding("fails", load.id, f"{gets} {source.name}, and nothing ends that.", 1.0, search, advice)
+        elif isinstance(source, Converter) and source.blocks_back is not True:
+            known = "which lets current in" if source.blocks_back is False else "and nobody has said whether it lets current in"
+            yield Finding("close", load.id, f"{gets} {source.name}, {known}.", 0.1, search, advice)
+        elif isinstance(source, Converter) and source.output_max_v is not None and source.output_max_v < USB_HIGH_V:
+            stands = show(source.output_max_v, "V")
+            yield Finding("close", load.id, f"{gets} {source.name}, which stands {stands} there.", 0.1, search, advice)
+
+
+def _diode_before(assessed: Answers, load: Load) -> Iterator[Fix]:
+    """A diode in the way to a part, the ideal one first."""
+    diodes = sorted((k for k in assessed.stock.links if is_diode(k)), key=lambda k: k.drop_v.likely if k.drop_v else 0.0)
+    for diode in diodes:
+        plan, _ = put_in(assessed.plan, diode, load.fed_by, "diode", [load])
+        yield Fix(f"{diode.name} before {load.name}", "lets nothing back.", plan)
 
 
 def _one_way(assessed: Answers, rail: Rail, at: str) -> Iterator[Fix]:
