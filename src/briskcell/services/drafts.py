@@ -10,14 +10,16 @@ from typing import Any
 from briskcell.core.assess import Assessment
 from briskcell.core.mending import mend_all, mended
 from briskcell.core.moves.guards import guard_v
+from briskcell.core.moves.switching import switch_behind
 from briskcell.core.pack.fit import fit
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade
 from briskcell.model.errors import FigureError
 from briskcell.model.kinds import PART_LISTS
-from briskcell.model.parts import Rail
+from briskcell.model.parts import Converter, Rail
 from briskcell.model.plan import Bay, Plan
 from briskcell.model.stores import ChargeBoard
+from briskcell.model.tree import charged_through
 from briskcell.model.units import show
 
 from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
@@ -134,7 +136,17 @@ def from_parts(wanted: PartsRequest) -> Plan:
             plan = add(plan, key).plan if key else plan
         except FigureError as error:
             raise FigureError(field, error.message, fix=error.fix) from error
-    return with_warning(plan)
+    return with_warning(_switched_at_its_output(plan))
+
+
+def _switched_at_its_output(plan: Plan) -> Plan:
+    """The plan with its switch behind a board that charges as well, so that it charges while the console is off."""
+    for board in plan.chargers:
+        whole = plan.by_id.get(board.half_of or "")
+        for switch in (k for k in charged_through(plan, board) or () if k.kind == "switch"):
+            if isinstance(whole, Converter) and (moved := switch_behind(plan, switch, whole)) is not None:
+                return moved.plan
+    return plan
 
 
 def draft(wanted: DraftRequest) -> Plan:

@@ -142,6 +142,7 @@ def test_from_the_parts_at_hand_and_one_board_or_two_it_comes_with_its_charger()
     )
     made = from_parts(wanted)
     assert charger(made).part_class == "combined-5v-2-path-charge"
+    assert not assess(made, STOCK).of_rule("charge-behind-switch"), "its switch lies at the board's output"
     one, two = alternatives(assess(sanderling(), STOCK))
     assert (one.today, two.today, two.plan) == (False, True, sanderling())
     assert charger(one.plan).half_of == "boost"

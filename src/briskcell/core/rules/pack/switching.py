@@ -62,7 +62,7 @@ def _cut_off(assessed: Answers, store: str) -> bool:
     if plan.shutdown.hard_off is not None:
         return plan.shutdown.hard_off
     able = {w.element for w in assessed.ways_off if w.act("crash").after_s is not None}
-    fed = [p for p in (*plan.converters, *plan.loads) if source_of(plan, p).id == store]
+    fed = [p for p in plan.loads if source_of(plan, p).id == store]  # a regulator that stays on does not hang
     return store in able or all(any(k.id in able for k in feeders_of(plan, p)) for p in fed)
 
 
