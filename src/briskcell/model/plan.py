@@ -268,9 +268,8 @@ class Plan(Document):
                 raise FigureError("id", f"Two parts share the id “{part.id}”.", fix="Rename one of them.")
             seen[part.id] = part
         for part in self.parts():
-            whole = seen.get(part.half_of or "")
-            if part.half_of is not None and (whole is None or whole is part or whole.half_of is not None):
-                raise FigureError("half_of", f"{part.name} comes on “{part.half_of}”, which is no board.", fix="Name a board.")
+            if part.half_of is not None:
+                self._check_half(part, seen)
             if isinstance(part, Fed):
                 self._check_feeder(part, seen)
                 self._check_output(part, seen)
@@ -292,6 +291,25 @@ class Plan(Document):
         for rail in self.rails:
             self._check_meeting(rail, seen)
         return self
+
+    @staticmethod
+    def _check_half(part: Part, seen: dict[str, Part]) -> None:
+        """On a regulator comes what charges or draws, another regulator, and a switch or fuse right before it; on a load, loads."""
+        whole = seen.get(part.half_of or "")
+        if whole is None or whole is part or whole.half_of is not None or not isinstance(whole, (Converter, Load)):
+            raise FigureError("half_of", f"{part.name} comes on “{part.half_of}”, which is no board.", fix="Name a board.")
+        if isinstance(part, Link):
+            before, at = set[str](), seen.get(whole.fed_by)
+            while isinstance(at, Link) and at.half_of == whole.id and at.id not in before:
+                before.add(at.id)
+                at = seen.get(at.fed_by)
+            suits = isinstance(whole, Converter) and part.id in before and part.kind in ("switch", "fuse", "path", "trace")
+        else:
+            built_in = isinstance(part, Converter) and part.built_in
+            suits = isinstance(part, Load) or (isinstance(whole, Converter) and isinstance(part, (ChargeBoard, Converter)))
+            suits = suits and not built_in and not (isinstance(whole, Converter) and whole.built_in)
+        if not suits:
+            raise FigureError("half_of", f"{part.name} cannot come on {whole.name}.", fix="Keep it a part of its own.")
 
     @staticmethod
     def _check_input(board: ChargeBoard, seen: dict[str, Part]) -> None:

@@ -157,7 +157,7 @@ def charged_through(plan: Plan, board: ChargeBoard) -> tuple[Link, ...] | None:
     None of a board of its own, and of one that is fed from elsewhere: that has pads of its own for the cells.
     """
     whole = plan.by_id.get(board.half_of or "")
-    if not isinstance(whole, Fed):
+    if not isinstance(whole, Converter):
         return None
     above = [p for p in feeders_of(plan, feeder_outside(plan, whole)) if not isinstance(p, Rail)]
     if not above or above[-1].id != board.charges or not all(isinstance(p, Link) for p in above[:-1]):

@@ -128,7 +128,8 @@ def attached(plan: Plan, stock: Stock, whole_id: str, half: Part) -> Plan:
         return remade(plan, {"converters": (*plan.converters, board), "rails": (*plan.rails, rail)})
     if isinstance(half, Link):
         link = altered(half, id=new_id, half_of=whole_id, fed_by=whole.fed_by)
-        return replaced(remade(plan, {"links": (*plan.links, link)}), altered(whole, fed_by=new_id))
+        boards = tuple(altered(c, fed_by=new_id) if c is whole else c for c in plan.converters)
+        return remade(plan, {"links": (*plan.links, link), "converters": boards})
     assert isinstance(half, Load)
     if isinstance(whole, Load):  # a part that takes several volts: each share from a rail that suits, else judged where it hangs
         low, high = half.window.low_v, half.window.high_v
