@@ -196,7 +196,7 @@ def test_mend_all_shows_its_changes_before_they_are_taken_in_one_step(page: Page
     page.goto(f"{site}/builds/{FAILING}/pack")
     page.get_by_role("button", name="Mend all").click()
     found = page.locator(".mended")
-    expect(found).to_contain_text("Mended whole", timeout=20_000)
+    expect(found).to_contain_text("Mended whole", timeout=45_000)
     expect(found.locator("ol li").first).to_be_visible()
     expect(found.get_by_role("row", name=re.compile("^Fails"))).to_contain_text("0")
     expect(page.locator("#verdict > b").first).to_have_text("Fails")
