@@ -8,12 +8,13 @@ from flask.testing import FlaskClient
 from playwright.sync_api import Page, expect
 
 from briskcell.core.assess import assess
+from briskcell.core.circuit.circuit import circuit_of
 from briskcell.library import catalogue
 from briskcell.model.units import show
-from briskcell.services.demo import sanderling
+from briskcell.services.demo import oystercatcher, sanderling
 from briskcell.services.wiring.steps import steps_of
 from tests.web.doors import post, stored
-from tests.web.test_browser import field
+from tests.web.test_browser import AXE, field, serious
 
 SOUND, FAILING = 3, 2
 
@@ -107,3 +108,74 @@ def test_a_joint_says_what_touching_it_would_do() -> None:
     trip_a = a.plan.packs[0].protection.trip_a.likely  # type: ignore[union-attr]
     assert volts / ohm > short.fault_a > trip_a, "the leads come behind the protection board, as every short does"
     assert f"carry up to {show(short.fault_a, 'A')} and burn" in steps["last"]
+
+
+def test_grounds_go_into_a_chain_and_back_and_the_volts_of_the_last_part_answer(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/wiring")
+    grounds = page.locator("section", has=page.locator("#h-grounds"))
+    row = grounds.get_by_role("row", name="Boost board")
+    expect(row).to_contain_text("as a star")
+    expect(row).to_contain_text("Wired controls")
+    row.get_by_role("button", name="In a chain").click()
+    expect(page.locator(".last")).to_contain_text("in a chain")
+    expect(row).to_contain_text("in a chain")
+    assert sum(k["kind"] == "return" for k in stored_links(page, site)) == 5
+    row.get_by_role("button", name="As a star").click()
+    expect(row).to_contain_text("as a star")
+    assert not any(k["kind"] == "return" for k in stored_links(page, site))
+
+
+def stored_links(page: Page, site: str) -> list[dict[str, str]]:
+    """The links of the plan as it stands."""
+    links: list[dict[str, str]] = page.request.get(f"{site}/builds/{SOUND}/plan.json").json()["links"]
+    return links
+
+
+def test_the_circuit_has_a_page_pad_by_pad_with_every_conductor_and_is_accessible(page: Page, site: str) -> None:
+    page.add_init_script(path=AXE)
+    page.goto(f"{site}/builds/{FAILING}/wiring")
+    page.get_by_role("link", name="on a page of its own").click()
+    expect(page.get_by_role("heading", name="Oystercatcher: circuit")).to_be_visible()
+    made = circuit_of(oystercatcher())
+    rows = page.locator("tbody tr")
+    expect(rows).to_have_count(len(made.conductors))
+    expect(rows.filter(has_text="Charge-and-boost board 5 V, charges 1 A, 2.1 A switch B+")).to_have_count(1)
+    expect(rows.filter(has_text="USB supply")).to_have_count(2)
+    assert serious(page) == []
+    page.set_viewport_size({"width": 390, "height": 800})
+    assert page.evaluate("document.documentElement.scrollWidth <= 390"), "it scrolls in its own frame"
+
+
+def test_a_terminal_is_corrected_on_the_slip_and_its_print_is_on_the_drawing(page: Page, site: str) -> None:
+    page.goto(f"{site}/builds/{SOUND}/wiring?slip=part:boost")
+    slip = page.locator("#slip")
+    expect(slip.locator("dl", has_text="OUT+").first).to_contain_text("to Screen 4.3 in with backlight")
+    slip.get_by_text("Its terminals are others").click()
+    printed = slip.get_by_label("IN+, what is printed")
+    printed.fill("VBAT")
+    printed.press("Enter")
+    expect(page.locator(".last")).to_contain_text("terminal IN+: printed: IN+ to VBAT")
+    expect(page.locator(".soldered, svg").filter(has_text="VBAT").first).to_be_visible()
+    slip.get_by_text("Its terminals are others").click()
+    slip.get_by_label("VBAT, its pole").select_option("-")
+    expect(page.locator("#verdict")).to_contain_text("plus on minus")
+    page.locator("h1").click()
+    page.keyboard.press("u")
+    expect(page.locator("#verdict")).not_to_contain_text("plus on minus")
+    along = slip.get_by_label("VBAT, millimetres along its edge")
+    slip.get_by_text("Its terminals are others").click()
+    along.fill("a bit")
+    along.press("Enter")
+    expect(slip.locator(".error", has_text="a bit")).to_be_visible()
+
+
+def test_a_half_says_what_board_it_comes_on_and_leads_there(page: Page, site: str) -> None:
+    page.add_init_script(path=AXE)
+    page.goto(f"{site}/builds/{FAILING}/charge?slip=part:charger")
+    slip = page.locator("#slip")
+    expect(slip).to_contain_text("Comes on")
+    expect(slip.get_by_role("button", name="Remove it")).to_have_count(0)
+    slip.get_by_role("link", name="Charge-and-boost board").click()
+    expect(slip.locator("h2")).to_contain_text("Charge-and-boost board")
+    expect(slip).to_contain_text("Comes with")
+    assert serious(page) == []
