@@ -30,6 +30,7 @@ LARGEST = 1e6  # that a number is shown to
 def sheet_of(given: Given, chosen: Sequence[str] = (), paper: str = "", show: Show = show) -> dict[str, Any]:
     """What a sheet shows: all sections unless some are named."""
     assessed, plan = given.assessed, given.plan
+    lines = sheet.part_lines(plan)
     sections = [s for s in sheet.SECTIONS if s in chosen] or list(sheet.SECTIONS)
     shows_map = "numbers" in sections and plan.stores
     return {
@@ -43,11 +44,11 @@ def sheet_of(given: Given, chosen: Sequence[str] = (), paper: str = "", show: Sh
         "paper": paper if paper in PAPERS else "a4",
         "numbers": [numbers_of(name, assessed, show) for name in STATIONS],
         "findings": assessed.findings,
-        "lines": sheet.part_lines(plan),
+        "lines": lines,
         "pieces": assessed.pieces,
         "to_buy": assessed.to_buy,
         "besides": assessed.sundries,
-        "together": sum(line.cost or 0.0 for line in sheet.part_lines(plan)) + sum(s.cost for s in assessed.sundries),
+        "together": sum(line.cost or 0.0 for line in lines) + sum(s.cost for s in assessed.sundries),
         "steps": steps_of(assessed),
         "points": sheet.test_points(assessed),
         "thresholds": sheet.thresholds(assessed),

@@ -182,10 +182,13 @@ class _Inside:
         if layout_of(self.plan, board) == "power_path":
             ohm = board.battery_path_ohm.likely if board.id in self.paths and board.battery_path_ohm else 0.0
             out = self._n(board, "out")
-            lines.append(resistor(f"i{out}", self._n(board, "bat"), out, ohm))
-            if board.half_of is None:
-                lines.append(resistor(f"i{self._n(board, MINUS)}", back, self._n(board, MINUS), 0.0))
+            lines += [resistor(f"i{out}", self._n(board, "bat"), out, ohm), *self._own_ground(board)]
         return lines
+
+    def _own_ground(self, board: ChargeBoard) -> list[str]:
+        """The ground at the output of a charge board of its own; a half has that of its board."""
+        minus = self._n(board, MINUS)
+        return [resistor(f"i{minus}", self._n(board, "bat-"), minus, 0.0)] if board.half_of is None else []
 
     def _charging(self, board: ChargeBoard, on: Plugged) -> list[str]:
         """What a board gives to its cells and takes of its supply, and the way from its input to the console it feeds."""
@@ -196,9 +199,7 @@ class _Inside:
             takes = f"{on.charge_a:.12g}*V({cells},{back})/({board.efficiency.likely:.12g}*max(V({fed},{minus}),{least:.6g}))"
         lines = [f"I{cells} {back} {cells} {on.charge_a:.12g}", f"B{fed} {fed} {minus} I={takes}"]
         if on.layout == "power_path":
-            lines.append(resistor(f"p{fed}", fed, self._n(board, "out"), board.path_resistance_ohm.likely))
-            if board.half_of is None:
-                lines.append(resistor(f"i{self._n(board, MINUS)}", back, self._n(board, MINUS), 0.0))
+            lines += [resistor(f"p{fed}", fed, self._n(board, "out"), board.path_resistance_ohm.likely), *self._own_ground(board)]
         return lines
 
     def _load(self, load: Load, plus: str, minus: str) -> list[str]:

@@ -10,7 +10,7 @@ from typing import Any
 from briskcell.core.assess import Assessment
 from briskcell.core.mending import mend_all, mended
 from briskcell.core.moves.guards import guard_v
-from briskcell.core.moves.switching import switch_behind
+from briskcell.core.moves.switching import switch_behind, switches_before
 from briskcell.core.pack.fit import fit
 from briskcell.library import catalogue
 from briskcell.model.changes import altered, remade
@@ -19,7 +19,6 @@ from briskcell.model.kinds import PART_LISTS
 from briskcell.model.parts import Converter, Rail
 from briskcell.model.plan import Bay, Plan
 from briskcell.model.stores import ChargeBoard
-from briskcell.model.tree import charged_through
 from briskcell.model.units import show
 
 from .assembly import cell_of, load_with_wire, pack_of, plan_from, take, wire, with_warning
@@ -143,7 +142,7 @@ def _switched_at_its_output(plan: Plan) -> Plan:
     """The plan with its switch behind a board that charges as well, so that it charges while the console is off."""
     for board in plan.chargers:
         whole = plan.by_id.get(board.half_of or "")
-        for switch in (k for k in charged_through(plan, board) or () if k.kind == "switch"):
+        for switch in switches_before(plan, board):
             if isinstance(whole, Converter) and (moved := switch_behind(plan, switch, whole)) is not None:
                 return moved.plan
     return plan

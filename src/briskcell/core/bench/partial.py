@@ -47,7 +47,7 @@ class Joined:
         kept = tuple(p for p in plan.loads if p.id in loads)
         absent = {p.id for p in plan.loads} - {p.id for p in kept}  # a part that takes several volts is joined share by share
         kept = tuple(altered(p, half_of=None) if p.half_of in absent else p for p in kept) + ((dummy,) if dummy else ())
-        for gone in {p.id for p in plan.loads} - {p.id for p in kept}:
+        for gone in absent:
             kept += _passing(plan, gone)
         self._part, self._cells_c = remade(plan, {"loads": kept, "days": (), "games": (), "placed": ()}), plan.brief.cells_c
         self._net = compile_network(self._part)

@@ -35,11 +35,13 @@ def refusals(circuit: Circuit) -> tuple[Refusal, ...]:
     tuple of Refusal
         Shorts first. Two sources that a rail names as its own are another rule's matter.
     """
-    shorts = [r for net in circuit.nets for r in _of_net(circuit, net)]
+    also = {at for rail in circuit.plan.rails for at in (*rail.also, rail.fed_by) if rail.also}
+    shorts = [r for net in circuit.nets for r in _of_net(circuit, net, also)]
     return (*shorts, *_nowhere(circuit))
 
 
-def _of_net(circuit: Circuit, net: frozenset[End]) -> Iterator[Refusal]:
+def _of_net(circuit: Circuit, net: frozenset[End], also: set[str]) -> Iterator[Refusal]:
+    """What is wrong with one net; ``also`` are the sources that rails name as theirs."""
     ends = sorted(net, key=lambda e: (e.place, e.terminal))
     terminals = {e: circuit.by_id[e.place].of(e.terminal) for e in ends}
     plus = [e for e in ends if terminals[e].polarity == "+"]
@@ -48,7 +50,6 @@ def _of_net(circuit: Circuit, net: frozenset[End]) -> Iterator[Refusal]:
         words = f"{circuit.words(plus[0])} and {circuit.words(minus[0])} are joined: plus on minus."
         yield Refusal("poles", _odd_one(circuit, plus, minus), words)
         return
-    also = {at for rail in circuit.plan.rails for at in (*rail.also, rail.fed_by) if rail.also}
     giving = [e for e in plus if terminals[e].role in GIVES and not isinstance(circuit.by_id[e.place].part, Trickle)]
     apart = {e.place for e in giving} - also
     if len(apart) > 1:

@@ -56,7 +56,7 @@ def filling(a: Answers, cells: Sequence[Cell], boards: Sequence[Converter], most
     classes = (board, *(c for c in (*a.stock.chargers, *halves.values()) if c.part_class != board.part_class))
     number = {c.part_class: n for n, c in enumerate(classes)}
     on_board = {half.part_class: key for key, half in halves.items()}
-    main = source_board(plan)
+    main = _source_board(plan)
     hours = np.full((len(classes), len(cells), len(knots)), np.inf)
     for k, cell in enumerate(cells):
         for j, count in enumerate(knots):
@@ -79,7 +79,7 @@ def filling(a: Answers, cells: Sequence[Cell], boards: Sequence[Converter], most
     )
 
 
-def source_board(plan: Plan) -> str | None:
+def _source_board(plan: Plan) -> str | None:
     """The regulator that hangs on the first pack.
 
     Parameters

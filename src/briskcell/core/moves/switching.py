@@ -9,7 +9,8 @@ from briskcell.core.answers import Answers
 from briskcell.model.changes import altered, put_in, replaced
 from briskcell.model.parts import Converter, Link, Load, Part, State
 from briskcell.model.plan import Plan
-from briskcell.model.tree import behind_links, boards_above
+from briskcell.model.stores import ChargeBoard
+from briskcell.model.tree import behind_links, boards_above, charged_through
 from briskcell.model.units import show
 
 from .fix import Fix, placed
@@ -48,6 +49,24 @@ def soft_switches(assessed: Answers, switch: Link | None) -> Iterator[Fix]:
             continue
         changed, _ = put_in(plan, candidate, at, "switch")
         yield Fix(f"{candidate.name} put in", brings, changed)
+
+
+def switches_before(plan: Plan, board: ChargeBoard) -> list[Link]:
+    """Switches between the store and the pads of a board that charges as well; what comes on the board is behind them.
+
+    Parameters
+    ----------
+    plan : Plan
+        The build.
+    board : ChargeBoard
+        What charges.
+
+    Returns
+    -------
+    list of Link
+        Empty for a charge board of its own.
+    """
+    return [k for k in charged_through(plan, board) or () if k.kind == "switch"]
 
 
 def switch_behind(plan: Plan, switch: Link, board: Converter) -> Fix | None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from briskcell.core.assess import Assessment
 from briskcell.core.circuit.circuit import Circuit, Conductor, End, Place
+from briskcell.core.wiring.strands import strand_words
 from briskcell.model.parts import Link, Load
 from briskcell.model.stores import Supply, Trickle
 from briskcell.model.units import Show, show
@@ -162,14 +163,10 @@ def _conductor(assessed: Assessment, c: Conductor, d: str, picked: str, show: Sh
     link = c.link
     fixed = {"-": "black", "tap": "grey", "signal": "grey"}.get(c.pole)
     colour = fixed or ("lead" if link is None else assessed.colours[link.id])
-    what = "short wire, not named in the plan"
-    if link is not None:
-        gauge = f" {link.awg:g} AWG" if link.awg is not None else ""
-        what = f"{colour}{gauge}" + (f", {show(link.length_m, 'm')}" if link.length_m else "")
     looks = f"strand {colour} {'named' if link else 'short'}"
     whose = c.key.rpartition(":")[0]
     look = "picked" if picked and picked in (c.a.place, c.b.place) else ""
-    title = f"{circuit.words(c.a)} to {circuit.words(c.b)}: {what}"
+    title = f"{circuit.words(c.a)} to {circuit.words(c.b)}: {strand_words(assessed.colours, c, show)}"
     return group(path(looks, d), look=look, title=title, opens=f"part:{whose}" if whose in assessed.plan.by_id else "")
 
 

@@ -49,7 +49,12 @@ def behind(plan: Plan, board: Converter) -> list[Load]:
 
 def is_chained(plan: Plan, board: Converter) -> bool:
     """Whether the grounds behind a board are a chain that was laid here."""
-    return any(load.return_by and load.return_by.startswith(GROUND) for load in behind(plan, board))
+    return any(_laid_here(load) for load in behind(plan, board))
+
+
+def _laid_here(load: Load) -> bool:
+    """Whether a load comes back by a hop of a chain, not by a return that the plan had before."""
+    return (load.return_by or "").startswith(GROUND)
 
 
 def chain(plan: Plan, board: Converter) -> Plan:
@@ -79,8 +84,7 @@ def chain(plan: Plan, board: Converter) -> Plan:
 def star(plan: Plan, board: Converter) -> Plan:
     """The plan with each ground behind a board on a strand of its own again."""
     for load in behind(plan, board):
-        back = load.return_by or ""
-        if back.startswith(GROUND):
+        if _laid_here(load):
             for wire in own_wires(plan, load):
                 plan = replaced(plan, altered(wire, conductors=2))
             plan = replaced(plan, altered(plan.by_id[load.id], return_by=None))
@@ -95,7 +99,7 @@ def grounds(assessed: Assessment) -> tuple[Ground, ...]:
     out = []
     for board in assessed.plan.converters:
         loads = behind(assessed.plan, board)
-        if len(loads) < 2 or any(p.return_by and not p.return_by.startswith(GROUND) for p in loads):
+        if len(loads) < 2 or any(p.return_by and not _laid_here(p) for p in loads):
             continue
         now = is_chained(assessed.plan, board)
         other = volts_got(operate(star(assessed.plan, board) if now else chain(assessed.plan, board)), assessed.ends)

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 from briskcell.core.assess import Assessment
 from briskcell.core.wiring.order import LAST, Joint
+from briskcell.core.wiring.strands import strand_words
 from briskcell.model.parts import Link
 from briskcell.model.units import show
 
 from .joints import made, next_joint
-from .pads import strand
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,10 +58,10 @@ def _lines(assessed: Assessment, joint: Joint) -> Iterator[str]:
     for c in circuit.conductors:
         own = c.key.rpartition(":")[0] == part.id
         if wire and own:
-            yield f"{strand(assessed, c)} to {circuit.words(c.a if c.pole == '+' else c.b)}"
+            yield f"{strand_words(assessed.colours, c)} to {circuit.words(c.a if c.pole == '+' else c.b)}"
         elif not wire and part.id in (c.a.place, c.b.place):
             here, there = (c.a, c.b) if c.a.place == part.id else (c.b, c.a)
-            what = strand(assessed, c)
+            what = strand_words(assessed.colours, c)
             if c.link is not None and assessed.plan.by_id.get(getattr(part, "fed_by", "")) is c.link:
                 yield f"{what} to {circuit.words(here)}"
             elif own:

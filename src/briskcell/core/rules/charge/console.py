@@ -8,12 +8,12 @@ from functools import partial
 from briskcell.core.answers import Answers
 from briskcell.core.moves.charging import jack_for, other_chargers
 from briskcell.core.moves.fix import Fix, only
-from briskcell.core.moves.switching import switch_behind
+from briskcell.core.moves.switching import switch_behind, switches_before
 from briskcell.model.changes import altered, replaced
 from briskcell.model.parts import Converter, Fed, Link, Load, State
 from briskcell.model.plan import Plan
 from briskcell.model.stores import ChargeBoard
-from briskcell.model.tree import charged_through, feeders_of, layout_of, source_of
+from briskcell.model.tree import feeders_of, layout_of, source_of
 from briskcell.model.units import show
 
 from ..registry import Finding, rule
@@ -31,8 +31,7 @@ SWITCH_OFF = " Nobody wants to play meanwhile, and its switch cuts it off: switc
 def load_on_charging_cell(assessed: Answers) -> Iterator[Finding]:
     """The console is not fed from the cell that charges."""
     for board in assessed.plan.chargers:
-        hangs = layout_of(assessed.plan, board) == "on_cell" and assessed.plan.fed.get(board.charges)
-        if hangs and not _has_output(assessed, board):
+        if _on_cells(assessed.plan, board) and not _has_output(assessed, board):
             off = not assessed.plan.brief.play_while_charging and _hard_off(assessed.plan, board.charges)
             off = off and not switches_before(assessed.plan, board)
             cause = f"The console hangs on the cell that {board.name} charges: its current hides the end of the charge."
@@ -73,11 +72,6 @@ def _unswitched(assessed: Answers, board: ChargeBoard, switch: Link) -> Iterator
     yield from other_chargers(assessed, board)
 
 
-def switches_before(plan: Plan, board: ChargeBoard) -> list[Link]:
-    """Switches between the store and the pads of a board that charges as well; what comes on the board is behind them."""
-    return [k for k in charged_through(plan, board) or () if k.kind == "switch"]
-
-
 @rule(
     "system-output",
     station="charge",
@@ -88,8 +82,7 @@ def switches_before(plan: Plan, board: ChargeBoard) -> list[Link]:
 def system_output(assessed: Answers) -> Iterator[Finding]:
     """A console hangs on the output that its charge board has for it, not on the cells."""
     for board in assessed.plan.chargers:
-        hangs = layout_of(assessed.plan, board) == "on_cell" and assessed.plan.fed.get(board.charges)
-        if hangs and _has_output(assessed, board):
+        if _on_cells(assessed.plan, board) and _has_output(assessed, board):
             yield Finding(
                 "fails",
                 board.id,
@@ -99,6 +92,11 @@ def system_output(assessed: Answers) -> Iterator[Finding]:
                 only("The console on its output", "feeds it first, and charges with what is left.", _on_output(assessed, board)),
                 "Join the console to the board's output.",
             )
+
+
+def _on_cells(plan: Plan, board: ChargeBoard) -> bool:
+    """Whether a console hangs on the cells that a board charges."""
+    return layout_of(plan, board) == "on_cell" and bool(plan.fed.get(board.charges))
 
 
 def _has_output(assessed: Answers, board: ChargeBoard) -> bool:

@@ -99,10 +99,14 @@ def own_socket(assessed: Answers) -> Iterator[Finding]:
             yield Finding("close", load.id, f"{gets} {source.name}, which stands {stands} there.", 0.1, search, advice)
 
 
+def _diodes(assessed: Answers) -> list[Link]:
+    """Diodes within reach, those that drop least first."""
+    return sorted((k for k in assessed.stock.links if is_diode(k)), key=lambda k: k.drop_v.likely if k.drop_v else 0.0)
+
+
 def _diode_before(assessed: Answers, load: Load) -> Iterator[Fix]:
     """A diode in the way to a part, the ideal one first."""
-    diodes = sorted((k for k in assessed.stock.links if is_diode(k)), key=lambda k: k.drop_v.likely if k.drop_v else 0.0)
-    for diode in diodes:
+    for diode in _diodes(assessed):
         plan, _ = put_in(assessed.plan, diode, load.fed_by, "diode", [load])
         yield Fix(f"{diode.name} before {load.name}", "lets nothing back.", plan)
 
@@ -110,8 +114,7 @@ def _diode_before(assessed: Answers, load: Load) -> Iterator[Fix]:
 def _one_way(assessed: Answers, rail: Rail, at: str) -> Iterator[Fix]:
     """A diode in the way, the ideal one first; in every way that has none; then the second source left out."""
     plan = assessed.plan
-    diodes = sorted((k for k in assessed.stock.links if is_diode(k)), key=lambda k: k.drop_v.likely if k.drop_v else 0.0)
-    for diode in diodes:
+    for diode in _diodes(assessed):
         yield Fix(f"{diode.name} behind {plan.by_id[at].name}", "lets nothing back.", _guarded(plan, rail, at, diode))
         bare = [e for e in (rail.fed_by, *rail.also) if _source(assessed, e) is not None]
         if len(bare) > 1:
