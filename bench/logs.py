@@ -36,7 +36,9 @@ def _log() -> tuple[float, float, list[float]]:
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
         layout, _ = laid_out(shop.uploads, shop.logs._log, name)
         start = time.perf_counter()
-        shop._jobs.begin(3, KIND, bring_in(shop.uploads, shop.logs._log, shop.benches._runs, unit, name, layout, "log", "watch"))
+        shop._jobs.begin(
+            3, KIND, bring_in(shop.uploads, shop.logs._log, shop.benches._runs, unit, name, layout, "log", "watch", {})
+        )
         pages = []
         while (job := shop._jobs.of(3, KIND)) is not None and job.state in ("queued", "running"):
             at = time.perf_counter()

@@ -168,12 +168,13 @@ def test_the_range_of_resets_is_that_of_builds_judged_one_by_one() -> None:
     assert (made.chance(0), made.chance(1e6)) == (pytest.approx((made.expected <= 0.1).mean()), 1.0)
     certain = assess(sanderling(), catalogue().stock()).reset_spread
     assert certain is not None
-    assert (certain.range, certain.chance(0)) == ((0.0, 0.0, 0.0), 1.0), "a sound build is reset in none of its samples"
+    assert certain.range == (0.0, 0.0, 0.0)
+    assert 0.88 < certain.chance(0) < 0.97, "where draws that no meter has touched are far larger, a sound build is reset too"
 
 
 def test_rates_of_resets_are_spread_as_the_draw_that_causes_them() -> None:
     """One part peaks a tenth of the time for two seconds; at 5 V out of 3 V in it overruns 2 A above 6 W: of peaks spread evenly
-    about 6 W by a PERT range, half of the builds are reset 180 times an hour for as long as 3 Ah last, half never."""
+    about 6 W, half of the builds are reset 180 times an hour for as long as 3 Ah last, half never."""
     boost = {
         "id": "boost",
         "name": "Boost",
@@ -183,7 +184,7 @@ def test_rates_of_resets_are_spread_as_the_draw_that_causes_them() -> None:
         "switch_current_a": 2.0,
         "loss": {"kind": "fixed", "efficiency": 1.0},
     }
-    wide = {"rest": 0.0, "play": {"low": 1.0, "likely": 2.0, "high": 3.0}, "peak": 6.0}
+    wide = {"rest": 0.0, "play": {"low": 1.0, "likely": 2.0, "high": 4.0, "grade": "measured"}, "peak": 6.0}
     load = drawing(2.0, "power_w", peak_share=0.1, peak_s=2.0, fed_by="boost", id="board", name="Board") | {"power_w": wide}
     plan = plan_of(
         hand_plan(

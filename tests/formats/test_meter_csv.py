@@ -89,7 +89,7 @@ def test_a_layout_is_recognised(tmp_path: Path, name: str) -> None:
 
 
 def take_in(shop: Workshop, unit: int, file: str, body: bytes) -> None:
-    work = bring_in(shop.uploads, shop.logs._log, shop.benches._runs, unit, file, recognise(body[:HEAD_BYTES]), "log", "watch")
+    work = bring_in(shop.uploads, shop.logs._log, shop.benches._runs, unit, file, recognise(body[:HEAD_BYTES]), "log", "watch", {})
     work(Progress(lambda _: None))
 
 

@@ -119,7 +119,7 @@ def test_a_search_that_the_end_of_the_program_cut_off_goes_on_at_the_next_start(
     shop = Workshop(Path(shutil.copy(demo_file, tmp_path)))
     lie = [DrawerRow(part_class=c, quantity=9) for c in ("cell-21700-e50", "pouch-p30", "boost-5v-5a", "boost-5v-8a")]
     shop.drawer._store.put_all(lie if kind == IN_DRAWER else [])
-    shop.searches.begin(3, in_drawer=kind == IN_DRAWER)
+    shop.searches.begin(3, shop.builds.open(3).assessed, in_drawer=kind == IN_DRAWER)
     while not list((tmp_path / "searches").glob("3-*.npz")):
         time.sleep(0.05)
     shop.close()  # in the midst of it

@@ -7,6 +7,7 @@ from typing import Any
 from weakref import WeakKeyDictionary
 
 from flask.testing import FlaskClient
+from playwright.sync_api import Page
 
 
 def found(pattern: str, text: str) -> str:
@@ -74,3 +75,14 @@ def _rows(part: str) -> list[str]:
 def _cells(row: str) -> int:
     spans = (re.search(r'colspan="(\d+)"', cell) for cell in re.findall(r"<t[dh]\b[^>]*>", row))
     return sum(int(span[1]) if span else 1 for span in spans)
+
+
+def found_and_marked(page: Page) -> None:
+    """Pads found: on which side plus lies, and who measured it, which a step asks for before it counts."""
+    page.get_by_label("Plus is on the side of").fill("the round corner")
+    if not page.get_by_label("Measured by").input_value():
+        page.get_by_label("Measured by").fill("Wren")
+    page.get_by_role("button", name="Found and marked").click()
+
+
+SEEN = {"side": "the label", "by": "Wren", "print": "same"}  # what a form says of pads that were found

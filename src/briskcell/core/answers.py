@@ -31,7 +31,7 @@ from briskcell.core.pack.resets import MAYBE, Resets, resets
 from briskcell.core.pack.runtime import Runtime, runtime
 from briskcell.core.pack.swaps import Starts, starts
 from briskcell.core.pack.switching import Way, ways_off
-from briskcell.core.pack.uncertainty import Range
+from briskcell.core.pack.uncertainty import Range, chance_words
 from briskcell.core.rails.board_figures import BoardFigures, board_figures
 from briskcell.core.rails.headroom import Headroom, Word, headrooms, judged
 from briskcell.core.rails.sharing import DirectFeed, Proposal, VoltageGuard, direct_feeds, proposals, voltage_guards
@@ -44,6 +44,7 @@ from briskcell.core.room.stack import Block, blocks_of
 from briskcell.core.spread.charge_times import ChargeSpread, charge_spread
 from briskcell.core.spread.reach import Reach
 from briskcell.core.spread.reset_chance import ResetSpread, reset_spread
+from briskcell.core.spread.settle import Reading, readings
 from briskcell.core.wiring.cutting import Piece, colour_of, pieces, to_buy
 from briskcell.core.wiring.fuses import REFERENCE_C, FuseCheck, check_fuses, fuse_holds_a
 from briskcell.core.wiring.harness import LinkCheck, check_links
@@ -110,6 +111,7 @@ ANSWERS = (
     "draw",
     "runtimes",
     "runtime_range",
+    "readings",
     "headrooms",
     "charges",
     "ways_in",
@@ -160,6 +162,7 @@ OF_CURRENTS = (
     "left_h",
     "_reach",
     "runtime_range",
+    "readings",
     "headrooms",
     "spare_range",
     "resets",
@@ -349,6 +352,31 @@ class Answers:
         """The runtime's 10, 50 and 90 % points."""
         found = self.runtime
         return None if found is None or found.hours is None or self.pack_index is None else self._reach.hours(found.hours)
+
+    @cached_property
+    def readings(self) -> tuple[Reading, ...]:
+        """Readings that would narrow the hours, the best first, with by how much; none where nothing plays."""
+        found = self.runtime
+        return () if found is None or not found.hours or self.pack_index is None else readings(self._reach)
+
+    def chance_of(self, hours: float) -> float:
+        """The chance that it plays so long; 0 where nothing plays. ``hours`` in h."""
+        found = self.runtime
+        if found is None or not found.hours or self.pack_index is None:
+            return 0.0
+        return float((self._reach.sampled_hours(found.hours) >= hours).mean())
+
+    def chance_said(self, hours: float) -> str:
+        """The same in words: never as certain."""
+        return chance_words(self.chance_of(hours))
+
+    @property
+    def barely_lasts(self) -> bool:
+        """Whether it likely plays as long as the brief asks, but by less than the margin that counts as close."""
+        found, brief = self.runtime, self.plan.brief
+        if found is None or found.hours is None or self.falls_short:
+            return False
+        return found.hours < brief.hours * (1.0 + brief.margins.close) - 1e-9
 
     @property
     def falls_short(self) -> bool:

@@ -10,6 +10,7 @@ from annotated_types import MaxLen
 from pydantic import Field, ValidationError, model_validator
 
 from .errors import FigureError, PlanError
+from .evidence import Evidence
 from .figure import Celsius, Document, Figure, Grams, Hours, Millimetres, Money, Share, Watts, Words
 from .kinds import PART_LISTS
 from .parts import Converter, Fed, Link, Load, Name, Part, Rail
@@ -189,7 +190,7 @@ class Plan(Document):
     """A build: the brief, its parts and how they hang together. Format version 3.
 
     ``joined`` names the joints of the order to build in that are made, ``placed`` says where parts lie in the case, ``boot_s``
-    how long a start takes before play begins, ``days`` are those it is meant to last.
+    how long a start takes before play begins, ``days`` are those it is meant to last, ``evidence`` what was read of whole consoles.
     """
 
     format: Literal["brisk-cell-plan"] = "brisk-cell-plan"
@@ -201,6 +202,7 @@ class Plan(Document):
     games: Annotated[tuple[Game, ...], Field(max_length=12)] = ()
     boot_s: Annotated[float, Unit("s", at_least=0, at_most=3600)] = 60.0
     days: Annotated[tuple[Day, ...], Field(max_length=6)] = ()
+    evidence: Annotated[tuple[Evidence, ...], Field(max_length=40)] = ()
     shutdown: Shutdown = Shutdown()
     case: Case = Case()
     bay: Bay | None = None

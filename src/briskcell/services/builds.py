@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any, BinaryIO
 
@@ -21,7 +21,8 @@ from .demo import demo_plans, sanderling
 from .drafts import DraftRequest, PartsRequest, begun
 from .edits.values import Edit, checked
 from .judge import assessed, judged, sheltered
-from .merge import merged
+from .log.this_console import Console
+from .merge import merged, put_over
 from .summary import VERSION, summary_of
 
 KEPT = 64
@@ -32,13 +33,28 @@ HISTORY_PAGE = 100  # revisions on a page of a history
 
 @dataclass(frozen=True)
 class Opened:
-    """A build at one revision, assessed, and the assessment it is compared with; ``meanwhile`` is what was merged into it."""
+    """A build at one revision, assessed, and the assessment it is compared with; ``meanwhile`` is what was merged into it.
+
+    Where it is looked at as one ``console`` was measured, it is assessed as that, and compared with its plan.
+    """
 
     revision: StoredRevision
     assessed: Assessment
     baseline: Assessment | None
     epoch: str
     meanwhile: tuple[Plan, Plan] | None = None
+    console: Console | None = None
+
+    def seen_as(self, console: Console | None) -> Opened:
+        """The same, as a console was measured."""
+        if console is None:
+            return self
+        return replace(self, assessed=console.assessed, baseline=console.planned, console=console)
+
+    @property
+    def planned(self) -> Assessment:
+        """As it is planned, whatever it is looked at as."""
+        return self.console.planned if self.console else self.assessed
 
     @property
     def plan(self) -> Plan:
@@ -220,6 +236,17 @@ class Builds:
         old = self.at(build_id, revision_id)
         words = f"Variant of {old.plan.name}, from “{old.revision.name or old.revision.words}”"
         return self._create(checked(old.plan, {"name": name}), words)
+
+    @staticmethod
+    def as_console(edit: Callable[[Assessment], Edit], console: Console) -> Callable[[Assessment], Edit]:
+        """An edit that is made on a console as it was measured, for its plan: what it changes there is changed on the plan."""
+
+        def made(planned: Assessment) -> Edit:
+            done = edit(console.assessed)
+            over = put_over(document_of(planned.plan), document_of(console.assessed.plan), document_of(done.plan))
+            return replace(done, plan=plan_of(over))
+
+        return made
 
     def step(self, build_id: int, base_id: int, *, back: bool) -> Opened:
         """Undo or redo."""

@@ -24,6 +24,14 @@ def merged(base: Document, theirs: Document, mine: Document) -> Document | None:
     return out if isinstance(out, dict) else None
 
 
+def put_over(document: Document, base: Document, mine: Document) -> Document:
+    """A document with all that was changed between two others put into it: what I changed holds, whatever stands there."""
+    out: Any = document
+    for path, value in changes(base, mine).items():
+        out = _set(out, path, value)
+    return out if isinstance(out, dict) else document
+
+
 def changes(old: Any, new: Any, path: Path = ()) -> dict[Path, Any]:
     """Each field that differs, by its path, and what it holds now; ``GONE`` where it is no more."""
     if old == new:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
+from briskcell.core.assess import Assessment
 from briskcell.store.jobs import JobRow
 
 from . import mend_all
@@ -23,18 +24,21 @@ class Searches:
     def __init__(self, folder: Path, builds: Builds, drawer: Drawer, jobs: Runner) -> None:
         self._folder, self._builds, self._drawer, self._jobs = folder, builds, drawer, jobs
 
-    def begin(self, build_id: int, *, in_drawer: bool = False) -> None:
-        """Begin the wide search for a build, of all classes or of what lies in the drawer; one that is under way is stopped."""
+    def begin(self, build_id: int, seen: Assessment, *, in_drawer: bool = False) -> None:
+        """Begin the wide search for a build as it is ``seen``, planned or as a console was measured: of all classes, or of what
+        lies in the drawer. One that is under way is stopped.
+        """
         kind, kept = IN_DRAWER if in_drawer else KIND, Judged(self._folder, build_id)
-        work = search(self._builds.open(build_id).assessed, kept, self._drawer.rows(), kind)
+        work = search(seen, kept, self._drawer.rows(), kind)
         kept.forget()
         self._begun(build_id, kind, work)
 
-    def go_on(self, build_id: int) -> None:
-        """Go on with the search that was stopped or cut off."""
+    def go_on(self, build_id: int, seen: Assessment | None = None) -> None:
+        """Go on with the search that was stopped or cut off; of the plan, where nothing says as what it is seen."""
         job = self.of(build_id)
         kind, kept = job.kind if job else KIND, Judged(self._folder, build_id)
-        self._begun(build_id, kind, search(self._builds.open(build_id).assessed, kept, self._drawer.rows(), kind))
+        at = seen or self._builds.open(build_id).assessed
+        self._begun(build_id, kind, search(at, kept, self._drawer.rows(), kind))
 
     def _begun(self, build_id: int, kind: str, work: Work) -> None:
         self.stop(build_id)

@@ -24,6 +24,7 @@ from .devices import Devices
 from .drawer.drawer import Drawer
 from .jobs import Runner
 from .log.logs import Logs
+from .log.this_console import Consoles
 from .searches import Searches
 from .sheet import Record
 from .uploads import Uploads
@@ -46,7 +47,9 @@ class Workshop:
         instruments = Instruments(runs, self.letting_go)
         recorder = Recorder(runs, instruments, leases, self.letting_go)
         self.benches = Benches(UnitStore(self._store), runs, instruments, recorder)
-        self.logs = Logs(LogStore(self._store, folder), runs, self.benches, self.uploads, self._jobs)
+        log = LogStore(self._store, folder)
+        self.logs = Logs(log, runs, self.benches, self.uploads, self._jobs)
+        self.consoles = Consoles(UnitStore(self._store), log, runs)
         self.searches = Searches(folder, self.builds, self.drawer, self._jobs)
         self.backups = Backups(folder, self.uploads, Copies(folder, leases), lambda: self.benches.busy, self._replaced)
 

@@ -20,12 +20,13 @@ from briskcell.services.edits.values import Edit
 from .frame.finder import findable
 from .frame.frame import frame_of, pieces
 from .frame.map import stepping
+from .frame.standing import COMPARED, standing
 from .htmx import download, page_or_partial
 from .safe import file_name, named
-from .shop import builds, searches
+from .shop import benches, builds, searches, workshop
 from .units import plain
 from .view import WIDTHS, View, view_of
-from .which_unit import with_unit
+from .which_unit import seen, shown_at, with_unit
 
 bp = Blueprint("build", __name__, url_prefix="/builds/<build:build_id>")
 LONGEST = 400  # characters of a form's field that are looked at
@@ -43,9 +44,11 @@ def render(opened: Opened | Conflict, view: View) -> Response:
     conflict = opened if isinstance(opened, Conflict) else None
     shown = opened.current if isinstance(opened, Conflict) else opened
     view = with_unit(view, shown.revision.build_id)
+    shown = seen(shown, view.console)
+    view = replace(view, console=shown.console.unit.key if shown.console else "")
     fails = any(f.state == "fails" for f in shown.assessed.findings)
     job = searches().mending_of(shown.revision.build_id) if fails else None
-    context = {"conflict": conflict, "job": job, **addresses(shown, view), **frame_of(shown, view)}
+    context = {"conflict": conflict, "job": job, "as_seen": as_seen(shown), **addresses(shown, view), **frame_of(shown, view)}
     if conflict is not None:
         context["differences"] = {
             "theirs": differences(conflict.base.plan, conflict.current.plan),
@@ -65,6 +68,11 @@ def addresses(opened: Opened, view: View) -> dict[str, str]:
         "edit_url": url_for("build.edit", build_id=build_id),
         "at_query": urlencode(view.query),
     }
+
+
+def as_seen(opened: Opened) -> dict[str, object]:
+    """What the addresses of later pieces carry where a console is shown: which one, and how much was measured of it by then."""
+    return {"console": opened.console.unit.key, "after": opened.console.measured} if opened.console else {}
 
 
 @bp.get("/find")
@@ -90,9 +98,17 @@ def base_revision() -> int:
     return base if base is not None else abort(400)
 
 
-def change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
-    """Make an edit on the revision that the page stands on, and show what came of it."""
+def change(build_id: int, edit: Callable[[Assessment], Edit], *, planned: bool = False) -> Response:
+    """Make an edit on the revision that the page stands on, and show what came of it.
+
+    Where the page shows a console as it was measured, the edit is made on that and goes into its plan, unless it is one of the plan
+    alone, as it is ``planned``.
+    """
     shows = ""
+    base, view = base_revision(), view_of(request.form)
+    console = None if planned or not view.console else seen(builds().at(build_id, base), view.console).console
+    if console is not None:
+        edit = builds().as_console(edit, console)
 
     def made(assessed: Assessment) -> Edit:
         nonlocal shows
@@ -100,8 +116,19 @@ def change(build_id: int, edit: Callable[[Assessment], Edit]) -> Response:
         shows = after.shows
         return after
 
-    opened, view = builds().change(build_id, base_revision(), made), view_of(request.form)
+    opened = builds().change(build_id, base, made)
     return render(opened, replace(view, slip=f"part:{shows}") if shows and not isinstance(opened, Conflict) else view)
+
+
+@bp.get("/standing/<revision:revision>")
+def standing_of(build_id: int, revision: int) -> str:
+    """How a console stands, for the spine."""
+    opened, view = shown_at(build_id, revision), view_of(request.args)
+    units = benches().units(build_id)
+    named = next((u for u in units if u.key in (view.console, view.unit)), None)
+    console = opened.console or (workshop().consoles.of(opened.planned, named, units) if named else None)
+    console = console or workshop().consoles.newest(opened.planned, units)
+    return render_template("frame/_standing.html", s=standing(opened, console), names=COMPARED) if console else ""
 
 
 @bp.get("/newer")
@@ -172,7 +199,7 @@ def mark(build_id: int) -> Response:
 @bp.get("/flows/<revision:revision>.json")
 def flows(build_id: int, revision: int) -> Response:
     """All that the map of a revision needs to step by itself, as it is drawn on the page."""
-    width, assessed = request.args.get("width", ""), builds().at(build_id, revision).assessed
+    width, assessed = request.args.get("width", ""), shown_at(build_id, revision).assessed
     found = stepping(assessed, request.args.get("map", ""), width if width in WIDTHS else WIDTHS[0])
     response = make_response(json.dumps(found, separators=(",", ":")))
     response.headers["Content-Type"] = "application/json"

@@ -108,6 +108,7 @@ HELP: dict[str, StationHelp] = {
         (
             "Begin a unit; a second one starts unproven, whatever the first one read.",
             "Take the steps as they come: nothing is live until pads, joints and shorts are proven.",
+            "Touch the probes together first: what the leads have is taken off. Joints are judged by millivolts under load.",
             "Where a reading is off, look at the causes in their order; pass it only for a reason, which is kept.",
             "Add a meter or a load, or put the build on the simulated bench, and let it read; a discharge gives the capacity.",
             "Practice hides a fault in this very build: find it with as few readings as you can, before anything is joined.",
@@ -118,7 +119,8 @@ HELP: dict[str, StationHelp] = {
         (
             "Time a run from full, or take in a meter's log as CSV: what its columns are is recognised, shown and corrected.",
             "A complaint is a measurement too: say when it fails, and the weak points are ranked, with the one reading that tells.",
-            "Every run narrows the forecast, for this pack and for any other; it says how many runs it rests on.",
+            "Every run narrows the forecast, for this pack and for any other. What cannot be believed is left out, with why.",
+            "Beside the state of the map, choose the console: every page answers as it was measured. Take it into the plan here.",
         ),
     ),
 }

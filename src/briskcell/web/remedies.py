@@ -9,6 +9,7 @@ from briskcell.services.builds import Opened
 from .build import base_revision, bp, change
 from .shop import builds, searches
 from .view import view_of
+from .which_unit import shown_at
 
 NO_OFFER = -1
 
@@ -29,7 +30,7 @@ def remedies(build_id: int, revision: int) -> Response:
 
     if gone_on():
         return make_response("", 204)
-    opened = builds().at(build_id, revision)
+    opened = shown_at(build_id, revision)
     for finding in opened.assessed.findings:
         if gone_on():
             return make_response("", 204)

@@ -13,13 +13,14 @@ from .build import bp
 from .exports.turns import in_turn
 from .htmx import download
 from .safe import file_name
-from .shop import builds, workshop
+from .shop import workshop
 from .units import show
+from .which_unit import shown_at
 
 
 def _asked(build_id: int) -> tuple[Given, list[str], str]:
     """The build, and the sections and paper that are chosen."""
-    given = Given(builds().open(build_id).assessed, workshop().record(build_id))
+    given = Given(shown_at(build_id).assessed, workshop().record(build_id))
     return given, request.args.getlist("with"), request.args.get("paper", "")
 
 

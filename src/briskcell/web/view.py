@@ -17,6 +17,7 @@ class View:
 
     ``map`` is what was chosen: "open", "strip", or "" for what the screen has room for, which ``map_open`` then says.
     ``unit`` names the console that was made from the build and is looked at; empty where none is.
+    ``console`` names the one whose measured figures are shown in place of the plan's; empty where the plan is.
     ``plugged`` where the map shows it on the charger: by the socket ``by``, with the console off or in the load state ``use``.
     """
 
@@ -31,6 +32,7 @@ class View:
     use: str = "play"
     by: str = ""
     unit: str = ""
+    console: str = ""
 
     @property
     def drawn(self) -> str:
@@ -41,7 +43,11 @@ class View:
     def query(self) -> dict[str, str]:
         """The operating point and the console, as a page's address carries them."""
         at = {"soc": str(round(self.soc * 100)), "state": PLUGGED if self.plugged else self.state}
-        return at | ({"use": self.use, "by": self.by} if self.plugged else {}) | ({"unit": self.unit} if self.unit else {})
+        return (
+            at
+            | ({"use": self.use, "by": self.by} if self.plugged else {})
+            | {k: v for k, v in (("unit", self.unit), ("console", self.console)) if v}
+        )
 
 
 PLUGGED = "plugged"
@@ -71,5 +77,11 @@ def view_of(values: MultiDict[str, str], station: str = "") -> View:
         plugged=plugged,
         use=use,
         by=values.get("by", "")[:160],
-        unit=values.get("unit", "") if re.fullmatch(r"[0-9a-f]{16}", values.get("unit", "")) else "",
+        unit=_key(values.get("unit", "")),
+        console=_key(values.get("console", "")),
     )
+
+
+def _key(text: str) -> str:
+    """A unit's name as addresses carry it; nothing where it is none."""
+    return text if re.fullmatch(r"[0-9a-f]{16}", text) else ""

@@ -8,10 +8,13 @@ from flask import abort, request
 
 from briskcell.core.assess import Assessment
 from briskcell.services.bench.proof import Proof, Unit
+from briskcell.services.builds import Opened
+from briskcell.services.judge import sheltered
+from briskcell.services.log.this_console import Console
 
 from .safe import named
-from .shop import benches
-from .view import View
+from .shop import benches, builds, workshop
+from .view import View, view_of
 
 ABOUT_ONE = ("bench", "log")  # stations that are about one console: the newest where none is named
 
@@ -41,3 +44,23 @@ def named_unit(build_id: int) -> Unit:
 def proof_of(unit: Unit, assessed: Assessment, *, standing: bool = False) -> Proof:
     """The ladder of a unit; of a ``standing`` console nothing on it waits for what is below."""
     return benches().proof(unit, assessed, standing=standing)
+
+
+def console_of(opened: Opened, unit: Unit) -> Console:
+    """A unit as it was measured."""
+    return workshop().consoles.of(opened.planned, unit, benches().units(opened.revision.build_id))
+
+
+def seen(opened: Opened, console: str) -> Opened:
+    """A build as the console of that name was measured; as it is planned where there is none of it."""
+    units = benches().units(opened.revision.build_id) if console else ()
+    unit = next((u for u in units if u.key == console), None)
+    if unit is None or not opened.plan.stores:
+        return opened
+    return opened.seen_as(sheltered(f"unit {unit.name} as it was measured", lambda: console_of(opened, unit), None))
+
+
+def shown_at(build_id: int, revision: int | None = None) -> Opened:
+    """A build as a page looks at it: at one revision or as it is now, planned or as one of its consoles was measured."""
+    opened = builds().open(build_id) if revision is None else builds().at(build_id, revision)
+    return seen(opened, view_of(request.values).console)

@@ -24,7 +24,7 @@ from briskcell.services.backups.taking import back_up
 from briskcell.services.demo import sanderling
 from briskcell.services.workshop import Workshop
 from briskcell.web import exports
-from tests.web.doors import base, key, post, token
+from tests.web.doors import SEEN, base, found_and_marked, key, post, token
 
 SOUND = 3
 
@@ -47,8 +47,8 @@ def test_every_key_and_button_keeps_the_console_that_is_looked_at(page: Page, si
         page.locator("body").press(pressed)
         page.wait_for_timeout(250)
         expect(heading).to_contain_text("The grey one")
-    page.get_by_role("button", name="Found and marked").click()
-    expect(heading).to_contain_text("1 of 43 proven")
+    found_and_marked(page)
+    expect(heading).to_contain_text("1 of 53 proven")
     shop: Workshop = app.extensions["briskcell"]
     assert [len(shop.benches._units.readings(u.id)) for u in shop.benches._units.units(SOUND)] == [1, 0]
     page.locator("body").press("2")  # the Draw station, and back: the console comes along
@@ -67,7 +67,7 @@ def test_a_step_opens_empty_and_a_double_enter_proves_one(page: Page, site: str,
         if page.get_by_role("button", name="Found and marked").count() == 0:
             break
         before = page.locator("#h-next").inner_text()
-        page.get_by_role("button", name="Found and marked").click()
+        found_and_marked(page)
         expect(page.locator("#h-next")).not_to_have_text(before)
     box = page.locator(".reading input").first
     expect(box).to_be_focused()
@@ -90,19 +90,29 @@ def test_a_reading_is_bound_to_its_own_step(client: FlaskClient, app: Flask) -> 
     headers = {"HX-Request": "true", "X-CSRFToken": token(client), "X-Base": base(client)}
     shop: Workshop = app.extensions["briskcell"]
     for step in (r.key for r in shop.builds.open(SOUND).assessed.ladder if not r.unit):
-        client.post(f"/builds/{SOUND}/reading", data={"unit": unit, "step": step}, headers=headers)
+        client.post(f"/builds/{SOUND}/reading", data={"unit": unit, "step": step} | SEEN, headers=headers)
+    leads = {"unit": unit, "step": "leads:pack", "read-leads:pack": "0.2"}
+    assert client.post(f"/builds/{SOUND}/reading", data=leads, headers=headers).status_code == 200
+    pads = {"unit": unit, "step": "pads:sound", "by": "Wren"}
+    answer = client.post(f"/builds/{SOUND}/reading", data=pads, headers=headers)
+    assert (answer.status_code, "Not said yet: on which side plus lies" in answer.text) == (422, True), (
+        "words it asks for come first"
+    )
     data = {"unit": unit, "step": "joint:w-pack", "read-joint:switch": "0.1"}
     answer = client.post(f"/builds/{SOUND}/reading", data=data, headers=headers)
     assert (answer.status_code, "Nothing was typed" in answer.text) == (422, True)
     answer = client.post(f"/builds/{SOUND}/reading", data=data | {"read-joint:w-pack": "710 kΩ"}, headers=headers)
     assert answer.status_code == 200
+    client.post(f"/builds/{SOUND}/reading", data=data | {"read-joint:w-pack": "0.21"}, headers=headers)
+    kept = next(r for r in reversed(shop.benches._units.readings(1)) if r.step == "joint:w-pack")
+    assert kept.value == pytest.approx(0.01), "the meter's own 0.2 Ω are taken off"
 
 
 def test_on_a_phone_a_step_opens_at_its_title_and_a_page_elsewhere_follows(browser: Browser, page: Page, site: str) -> None:
     begin(page, site, "The grey one")
     phone = browser.new_page(viewport={"width": 390, "height": 740})
     phone.goto(page.url if "unit=" in page.url else f"{site}/builds/{SOUND}/bench")
-    phone.get_by_role("button", name="Found and marked").click()
+    found_and_marked(phone)
     expect(phone.locator("#h-next")).to_contain_text("1 of")
     phone.wait_for_timeout(200)
     top = phone.locator(".bench-next").bounding_box()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import io
 import re
 from datetime import datetime
@@ -75,26 +76,32 @@ def test_a_complaint_names_suspects_and_the_reading_that_tells(client: FlaskClie
     page = post(client, "log", asked | {"when": "loud", "words": "the boss <b>fight</b>"}).text
     assert "the boss &lt;b&gt;fight&lt;/b&gt;" in page
     assert "a tired joint or contact: Fuse 5 A, Wire from the pack, Toggle switch, 6 A" in page
-    assert "What tells the first two apart: <b>Fuse 5 A from end to end</b>" in " ".join(page.split())
-    shop.benches._units.take(int(unit), "joint:fuse", 0.1)
-    again = post(client, "log", {"unit": unit, "station": "log", "do": "repeat", "entry": "1", "step": "joint:fuse"}).text
+    assert "The reading that says most: <b>" in " ".join(page.split())
+    assert "</b> something else <small>" in " ".join(page.split()), "shares add up to all"
+    asks = html.unescape(page).split('"do": "repeat"')[1]
+    step = re.search(r'"step": "([^"]+)"', asks)[1]  # type: ignore[index]
+    again = post(client, "log", {"unit": unit, "station": "log", "do": "repeat", "entry": "1", "step": step}).text
     assert "It stands there as the next to read" in " ".join(again.split()).replace("the next", "the next")
     assert shop.benches._units.readings(int(unit))[-1].value is None, "the step is asked again"
     told = {"unit": unit, "station": "log", "entry": "1", "step": "joint:fuse"}
     answer = post(client, "log", told | {"do": "answer", "reading": "quite a bit"})
     assert (answer.status_code, "not a figure" in answer.text) == (422, True)
-    well = " ".join(post(client, "log", told | {"do": "answer", "reading": "0.1"}).text.split())
+    well = " ".join(post(client, "log", told | {"do": "answer", "reading": "0.01"}).text.split())
     assert "as it should be; that is not the cause" in well
     assert "Put it on the plan" not in well
     tired = " ".join(post(client, "log", told | {"do": "answer", "reading": "850 mΩ"}).text.split())
+    assert "beside the 1 that" in tired
+    assert re.search(r'<ol><li><b class="n">(8|9)\d % ?</b> a tired joint or contact: Fuse', tired.replace("\xa0", " ")), (
+        "what was read weighs"
+    )
     assert 'It read <b class="n">0.85 Ω</b>' in tired
     assert "Put it on the plan" in tired
     assert post(client, "log", told | {"do": "plan"}).status_code == 200
     wire = next(k for k in stored(client, SOUND)["links"] if k["id"] == "fuse")
-    assert wire["resistance_ohm"]["likely"] == pytest.approx(0.7, abs=0.01), "less the leads' 0.15 Ω"
+    assert wire["resistance_ohm"]["likely"] == pytest.approx(0.85, abs=0.01)
     assert wire["resistance_ohm"]["grade"] == "measured"
     closed = post(client, "log", {"unit": unit, "station": "log", "do": "found", "entry": "1"}).text
-    assert "What tells the first two apart" not in closed
+    assert "The reading that says most" not in closed
     assert "(found)" in closed
     assert post(client, "log", {"unit": unit, "do": "remove", "entry": "99"}).status_code == 404
     assert post(client, "log", {"unit": "77", "do": "change", "words": "x"}).status_code == 404
@@ -141,23 +148,33 @@ def learned(client: FlaskClient, unit: str) -> str:
 def test_a_timed_run_narrows_the_forecast_and_a_sibling_counts_less(client: FlaskClient, app: Flask) -> None:
     shop: Workshop = app.extensions["briskcell"]
     grey, red = (str(shop.benches._units.add(SOUND, name)) for name in ("grey", "red"))
-    assert "No run or capacity test yet" in learned(client, grey)
+    assert "No run yet: the plan's range stands as it is, 6 h" in learned(client, grey)
+    assert "A run timed to its stop narrows it: ±40 % → ±4 %." in learned(client, grey).replace("\xa0", " ")
     for hours, says in (("ages", "not a figure"), ("0 h", "0 h cannot be"), ("49h40", "49 h 40? The plan plays 9 h 48")):
         answer = post(client, "log", {"unit": grey, "do": "run", "hours": hours, "end": "stop"})
         assert answer.status_code == 422
         assert says in answer.text
     assert post(client, "log", {"unit": grey, "station": "log", "do": "run", "hours": "9h20", "end": "stop"}).status_code == 200
     page = learned(client, grey)
-    assert "1 measurement of this console;" in page
-    assert "<dt>Before</dt><dd>8 h 24 to 11 h 12, likely 9 h 43</dd>" in page
-    assert "Plan and measurement disagree" not in page
+    assert "1 of the whole console" in page
+    assert re.search(r"<dt>By the plan</dt><dd>6 h \d\d to 14 h \d\d, likely 9 h 48</dd>", page.replace("\xa0", " "))
+    assert re.search(r"<dt>This console</dt><dd><b>8 h 5\d to 9 h 4\d, likely 9 h 2\d</b></dd>", page.replace("\xa0", " "))
+    assert "did not expect that" not in page
     assert "With what was learned" in page, "another build of the shelf has parts in common"
     other = learned(client, red)
-    assert "0 measurements of this console, 1 of its siblings, which count less" in other
+    assert "0 of the whole console, 1 of its siblings, which count less" in other
     assert post(client, "log", {"unit": grey, "station": "log", "do": "run", "hours": "3 h", "end": "stop"}).status_code == 200
     strange = learned(client, grey)
-    assert "Plan and measurement disagree" in strange
-    assert "were all else as planned" in strange
+    assert "<b>The plan did not expect that.</b>" in strange
+    assert "<b>Two measurements disagree.</b>" in strange
+    left = post(client, "log", {"unit": grey, "station": "log", "do": "leave", "entry": "2", "why": "half"})
+    assert "does not count: not full" in left.text
+    assert "disagree" not in learned(client, grey)
+    assert "1 of the whole console" in learned(client, grey)
+    assert (
+        "does not count" not in post(client, "log", {"unit": grey, "station": "log", "do": "leave", "entry": "2", "why": ""}).text
+    )
+    assert post(client, "log", {"unit": grey, "do": "leave", "entry": "2", "why": "mood"}).status_code == 422
 
 
 def discharged(shop: Workshop, unit: int, share: float, ohm: float, on: datetime) -> None:

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from briskcell.core.answers import Answers
 from briskcell.core.bench.partial import Joined
-from briskcell.core.bench.step import Step, dummy_load
+from briskcell.core.bench.step import Step
 from briskcell.core.charge.charging import end_v
+from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.parts import Converter, Fed, Link
 from briskcell.model.stores import Capacitor, ChargeBoard, Pack, Supply
 from briskcell.model.tree import feeders_of
@@ -19,20 +20,36 @@ MOST = 3
 COLD_OHM = (0.5, 2.0, 8.0)  # of a joint that looks made and is not
 OPEN_OHM = 1e4  # above which nothing is joined
 EMPTY = np.array([0.05])
+ELSE = 0.03  # how often it is something else than what is listed
+CLEARED = 0.03  # of its weight that is left of a cause whose own step was read and held
+OWN = {  # steps that tell a cause by itself
+    "cold": ("joint", "drop"),
+    "open": ("joint", "drop"),
+    "trimmer": ("idle",),
+    "dead": ("idle",),
+    "passes": ("idle",),
+    "weak": ("dummy",),
+    "hungry": ("draw",),
+    "dead cell": ("cells", "polarity"),
+    "empty": ("polarity",),
+}
 NEAR = {"V": (0.015, 0.03), "A": (0.06, 0.02), "Ω": (0.3, 0.2)}  # share of a prediction, and beside it, that a reading strays
 
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """What may be wrong: its name, words with what to do, the reading it would give, and how well that explains the one taken."""
+    """What may be wrong: its name, words with what to do, the reading it would give, how well that explains the one taken, and its
+    share beside all others, something else counted.
+    """
 
     key: str
     words: str
     reading: float
     weight: float
+    share: float = 0.0
 
 
-def causes(assessed: Answers, step: Step, reading: float) -> tuple[Cause, ...]:
+def causes(assessed: Answers, step: Step, reading: float, held: Mapping[str, bool] | None = None) -> tuple[Cause, ...]:
     """The likeliest causes of a reading that is off, the best first.
 
     Parameters
@@ -43,11 +60,13 @@ def causes(assessed: Answers, step: Step, reading: float) -> tuple[Cause, ...]:
         Of its ladder.
     reading : float
         What was read, in the step's unit.
+    held : mapping of str to bool, optional
+        Of the other steps that were read, whether each held: what was read right is no cause.
 
     Returns
     -------
     tuple of Cause
-        Three at the most; each weighs by how often it happens, and by how near its reading is.
+        Three at the most; each weighs by how often it happens, how near its reading is, and what else was read.
     """
     share, beside = NEAR.get(step.unit, (0.05, 0.05))
     found: dict[str, Cause] = {}
@@ -55,10 +74,21 @@ def causes(assessed: Answers, step: Step, reading: float) -> tuple[Cause, ...]:
         if not np.isfinite(would):
             continue
         off = abs(reading - would) / (share * abs(would) + beside)
+        often *= _cleared(key, step, held or {})
         weight = often * float(np.exp(-0.5 * min(off, 12.0) ** 2)) + 1e-9 * often / (1.0 + off)
         if key not in found or found[key].weight < weight:
             found[key] = Cause(key, words, would, weight)
-    return tuple(sorted(found.values(), key=lambda c: -c.weight)[:MOST])
+    whole = sum(c.weight for c in found.values()) + ELSE * max((c.weight for c in found.values()), default=1.0)
+    ranked = sorted(found.values(), key=lambda c: -c.weight)[:MOST]
+    return tuple(replace(c, share=c.weight / whole) for c in ranked)
+
+
+def _cleared(key: str, step: Step, held: Mapping[str, bool]) -> float:
+    """How much of a cause is left by the other readings: little where its own step held, more than before where it did not."""
+    kind, _, element = key.partition(":")
+    own = [f"{name}:{element or step.element}" for name in OWN.get(kind, ())]
+    read = [held[k] for k in own if k in held and k != step.key]
+    return 1.0 if not read else CLEARED if all(read) else 3.0
 
 
 Fault = tuple[str, str, float, float]
@@ -76,6 +106,19 @@ def _faults(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
         for ohm in COLD_OHM:
             yield "cold", "A cold joint or a tired contact: solder it anew, clean or change it.", (step.likely or 0.0) + ohm, 0.4
         yield "cold", "A cold joint or a tired contact: solder it anew, clean or change it.", min(reading, OPEN_OHM / 10), 0.1
+    elif kind == "drop":
+        amps = (step.likely or 0.0) / max(link_resistance_ohm(a.plan.by_id[step.element]), 1e-6)  # type: ignore[arg-type]
+        for ohm in (0.1, 0.3, *COLD_OHM):
+            yield (
+                "cold",
+                "A cold joint or a tired contact: solder it anew, clean or change it.",
+                (step.likely or 0.0) + amps * ohm,
+                0.4,
+            )
+        yield "cold", "A cold joint or a tired contact: solder it anew, clean or change it.", reading, 0.1
+        yield "other resistor", "The resistor is another one, and draws more: read its ohms with nothing joined.", reading, 0.03
+    elif kind == "leads":
+        yield "broken lead", "A lead of the meter is broken, or its plug is loose: bend it while you read.", reading, 0.5
     elif kind == "short":
         yield "bridge", "A bridge of solder, or wires that touch: look along the pads, then lift one end after another.", 0.2, 0.6
         yield "part", "A part behind it is broken: take the parts off one after another until it is gone.", 3.0, 0.3
@@ -150,8 +193,7 @@ def _path(a: Answers, step: Step) -> list[Link]:
 
 def _of_volts(a: Answers, step: Step, reading: float) -> Iterator[Fault]:
     part, plan = a.plan.by_id[step.element], a.plan
-    dummy = dummy_load(part.id, step.dummy_ohm) if step.dummy_ohm else None
-    usual, links, bench = step.likely or 0.0, _path(a, step), Joined(plan, step.loads, dummy)
+    usual, links, bench = step.likely or 0.0, _path(a, step), Joined(plan, step.loads, step.resistor)
     yield (
         "swapped",
         "The probes or the pads are swapped: turn the probes; if it stays, the pads are not what they were taken for.",

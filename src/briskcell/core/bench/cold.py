@@ -13,13 +13,16 @@ from briskcell.model.tree import board_of
 from briskcell.model.units import show
 
 from .console import Console, above
-from .step import LEADS_OHM, METER_V, SHORT_OHM, SPREAD_V, Step, volts_setting
+from .step import LEADS_OHM, METER_V, MOST_LEADS_OHM, OHMS_OFF, SHORT_OHM, SPREAD_V, Step, volts_setting
 
 
 def pads(b: Console) -> Iterator[Step]:
     """Which pad is plus, of everything that has pads of its own."""
     parts: list[Part] = [*b.plan.stores, *b.plan.chargers, *(b for b in b.boards if not b.built_in), *b.loads]
     for p in (p for p in parts if p.half_of is None):
+        if isinstance(p, Pack | Bank | Capacitor):
+            yield _live_leads(p)
+            continue
         yield Step(
             key=f"pads:{p.id}",
             stage="pads",
@@ -33,11 +36,29 @@ def pads(b: Console) -> Iterator[Step]:
             likely=None,
             high=None,
             after=(),
-            caution="Clones swap pads; the print is not a proof."
-            if not isinstance(p, Pack)
-            else "Cover the other lead while one is touched.",
+            caution="Clones swap pads; the print is not a proof.",
             why="The pad that rings with ground is minus. Write it on the unit before anything is joined.",
         )
+
+
+def _live_leads(store: Store) -> Step:
+    """Which lead of a store is plus: by its volts, since it is live whatever is joined."""
+    return Step(
+        key=f"pads:{store.id}",
+        stage="pads",
+        title=f"Find plus and minus of {store.name}, by its volts",
+        element=store.id,
+        red="one lead",
+        black="the other lead",
+        setting=volts_setting(19.0),
+        unit="",
+        low=None,
+        likely=None,
+        high=None,
+        after=(),
+        caution="Never ohms or continuity on a live cell. Cover the other lead while one is touched.",
+        why="Where it reads above nothing, the red probe is on plus. Write it on the leads.",
+    )
 
 
 def _prints(b: Console, part: Part) -> str:
@@ -49,9 +70,30 @@ def _prints(b: Console, part: Part) -> str:
 
 def joints(b: Console) -> Iterator[Step]:
     """Each link from end to end, and that nothing is shorted behind a board or on the lead of a store."""
+    if b.plan.stores:
+        yield _touched(b.plan.stores[0])
     yield from (_end_to_end(b, k) for k in b.plan.links if k.kind != "outlet" and k.half_of is None)
     yield from (_no_short_behind(b, board) for board in b.boards)
     yield from (_no_short_on_lead(store) for store in b.plan.stores)
+
+
+def _touched(store: Store) -> Step:
+    """What the meter's own leads have: taken off what is read of joints afterwards."""
+    return Step(
+        key=f"leads:{store.id}",
+        stage="joints",
+        title="Touch the probes together: what the leads of the meter have",
+        element=store.id,
+        red="the black probe",
+        black="the red probe",
+        setting="ohms, lowest range",
+        unit="Ω",
+        low=0.0,
+        likely=LEADS_OHM,
+        high=MOST_LEADS_OHM,
+        after=(),
+        why="It is taken off each joint that is read from here on.",
+    )
 
 
 def _end_to_end(b: Console, link: Link) -> Step:
@@ -70,9 +112,9 @@ def _end_to_end(b: Console, link: Link) -> Step:
         unit="Ω",
         low=0.0,
         likely=ohm,
-        high=ohm * 1.5 + LEADS_OHM,
-        after=(),
-        why=f"{show(ohm, 'Ω')} of its own, and up to {LEADS_OHM} Ω of the meter's leads.",
+        high=ohm * 1.5 + OHMS_OFF,
+        after=tuple(f"leads:{s.id}" for s in b.plan.stores[:1]),
+        why=f"{show(ohm, 'Ω')} of its own, the leads taken off. That it is joined at all; how well, millivolts under load tell.",
     )
 
 

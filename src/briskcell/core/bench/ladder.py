@@ -45,5 +45,6 @@ def _steps(b: Console) -> Iterator[Step]:
         if board.id in dummies:
             yield dummies[board.id]
             yield live.feed(b, board, dummies[board.id])
+    yield from live.under_load(b, dummies)
     yield from live.loads(b, frozenset(dummies))
     yield from live.charging(b)

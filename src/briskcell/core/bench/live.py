@@ -2,20 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 
 from briskcell.core.circuit.terminals import MINUS
 from briskcell.core.engine.converters import deliverable_a
-from briskcell.model.parts import Converter, State
+from briskcell.core.engine.resistance import link_resistance_ohm
+from briskcell.model.parts import Converter, Link, State
 from briskcell.model.stores import Pack
 from briskcell.model.tree import board_of, feeders_of, source_of
 from briskcell.model.units import show
 
 from .console import Console, way
-from .partial import Joined
-from .step import DUMMY_OHM, DUMMY_SHARE, METER_A, Step, amps_setting, dummy_load, ends, ends_a, volts_setting, window
+from .partial import Joined, Solved
+from .step import (
+    BURDEN_OHM,
+    CONTACT_OHM,
+    DUMMY_OHM,
+    DUMMY_SHARE,
+    METER_A,
+    MILLIVOLT,
+    Step,
+    amps_range,
+    amps_setting,
+    dummy_load,
+    ends,
+    ends_a,
+    volts_setting,
+    window,
+)
+
+TAKE_AWAY = "Take the pack away before the meter goes in or out."
 
 
 def idle(b: Console, board: Converter) -> Step:
@@ -120,6 +138,7 @@ def feed(b: Console, board: Converter, dummy: Step) -> Step:
     assert dummy.dummy_ohm is not None
     store = source_of(b.plan, board).id
     low, likely, high = ends_a(Joined(b.plan, (), dummy_load(board.id, dummy.dummy_ohm)).solved().amps[store])
+    low = _burdened(low, likely, b, store)
     return Step(
         key=f"feed:{board.id}",
         stage="dummy",
@@ -135,9 +154,87 @@ def feed(b: Console, board: Converter, dummy: Step) -> Step:
         after=(dummy.key,),
         live=True,
         dummy_ohm=dummy.dummy_ohm,
-        caution=dummy.caution,
+        caution=f"{TAKE_AWAY} {dummy.caution}",
         why="What goes in against what comes out is the board's efficiency; it can become the plan's.",
     )
+
+
+def _burdened(low: float, likely: float, b: Console, store: str) -> float:
+    """The low end of a window of amps with the meter's own drop in the way: before a resistor it takes some away."""
+    volts = b.plan.by_id[store]
+    usual = volts.series * 3.7 if isinstance(volts, Pack) else 3.7
+    return max(low * (1.0 - BURDEN_OHM[amps_range(likely)] * likely / usual), 0.0)
+
+
+def _starting(b: Console, joined: tuple[str, ...], store: str, high: float) -> float:
+    """The most that may flow with some parts joined: all of them at their peak. [A]"""
+    amps = Joined(b.plan, joined, state="peak").solved().amps[store]
+    return max(float(np.nanmax(amps)) if np.isfinite(amps).any() else high, high)
+
+
+def under_load(b: Console, dummies: Mapping[str, Step]) -> Iterator[Step]:
+    """The millivolts over each joint while a resistor draws: what ohms alone miss and invent.
+
+    The resistor is that of the board which the joint feeds, or is fed by: then at the far end, in the place of the part.
+
+    Parameters
+    ----------
+    b : Console
+        The build.
+    dummies : mapping of str to Step
+        Boards that were tried with a resistor, with that step.
+
+    Yields
+    ------
+    Step
+        One a link that a resistor can be put behind.
+    """
+    solved: dict[tuple[str, float], Solved] = {}
+    for link in b.plan.links:
+        if link.kind in ("outlet", "return") or link.half_of is not None:
+            continue
+        board = next((p for p in _behind(b, link) if p.id in dummies), None) or next(
+            (p for p in feeders_of(b.plan, link) if isinstance(p, Converter)), None
+        )
+        tried = dummies.get(board.id) if board else None
+        if board is None or tried is None or tried.dummy_ohm is None:
+            continue
+        at = board.id if link in feeders_of(b.plan, board) else link.id
+        key = (at, tried.dummy_ohm)
+        if key not in solved:
+            solved[key] = Joined(b.plan, (), dummy_load(at, tried.dummy_ohm)).solved()
+        found = solved[key].volts
+        drop = np.asarray(found[link.fed_by]) - np.asarray(found[link.id])
+        if not np.isfinite(drop).any():
+            continue
+        likely = float(np.nanmedian(drop))
+        amps = likely / max(link_resistance_ohm(link), 1e-6)
+        red, black = b.ends(link)
+        yield Step(
+            key=f"drop:{link.id}",
+            stage="under-load",
+            title=f"{link.name}: millivolts from end to end, while the resistor draws",
+            element=link.id,
+            red=red,
+            black=black,
+            setting="volts DC, lowest range",
+            unit="V",
+            low=0.0,
+            likely=likely,
+            high=float(np.nanmax(drop)) * 1.5 + amps * CONTACT_OHM + MILLIVOLT,
+            after=(tried.key, f"joint:{link.id}"),
+            live=True,
+            dummy_ohm=tried.dummy_ohm,
+            dummy_at=at,
+            caution=tried.caution,
+            why=f"{show(amps, 'A')} through it; a joint that drops more is cold, however well it rings. The resistor is "
+            f"{'on ' + board.name if at == board.id else 'at its far end, in the place of the part'}.",
+        )
+
+
+def _behind(b: Console, link: Link) -> Iterator[Converter]:
+    """Boards that a link leads to, nearest first."""
+    yield from (c for c in b.boards if link in feeders_of(b.plan, c))
 
 
 def loads(b: Console, dummies: frozenset[str]) -> Iterator[Step]:
@@ -182,6 +279,8 @@ def loads(b: Console, dummies: frozenset[str]) -> Iterator[Step]:
             why=f"It accepts {window(load.window)}; the lower end is with the pack nearly empty.",
         )
         low, usual, high = ends_a(found.amps[store])
+        low = _burdened(low, usual, b, store)
+        most = _starting(b, here, store, high)
         yield Step(
             key=f"draw:{load.id}",
             stage="loads",
@@ -189,7 +288,7 @@ def loads(b: Console, dummies: frozenset[str]) -> Iterator[Step]:
             element=load.id,
             red="the pack's plus",
             black=f"the lead of the console, with {len(here)} part{'s' if here[1:] else ''} joined",
-            setting=amps_setting(high),
+            setting=amps_setting(most),
             unit="A",
             low=low,
             likely=usual,
@@ -197,6 +296,7 @@ def loads(b: Console, dummies: frozenset[str]) -> Iterator[Step]:
             loads=here,
             live=True,
             after=(f"load:{load.id}",),
+            caution=TAKE_AWAY,
             why="What all parts that are joined take together; then try the unit, before the next part.",
         )
         before.append(load.id)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Literal
 
@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from briskcell.core.answers import Answers
 from briskcell.core.bench.ladder import ladder
-from briskcell.core.bench.specimen import BRIDGE_OHM, CLEAR_OHM, LEADS_OHM, TRIM, Fault, Kind, Specimen, could_be
-from briskcell.core.bench.step import Step
+from briskcell.core.bench.specimen import BRIDGE_OHM, CLEAR_OHM, TRIM, Fault, Kind, Specimen, could_be
+from briskcell.core.bench.step import LEADS_OHM, Step
 from briskcell.model.parts import Converter, Fed, Link, Part
 from briskcell.model.stores import Pack
 from briskcell.model.tree import feeders_of, source_of
@@ -142,10 +142,30 @@ def complaint(specimen: Specimen) -> str:
         return f"It works, and is empty after {usual / amps:.0%} of the time it should last."
     if fault.kind == "dead" and fault.where in {c.id for c in plan.chargers}:
         return "It plays, and does not charge."
-    return "It works on the table, and resets at loud scenes."
+    if _resets(specimen, ids) and not _resets(usually, ids):
+        return "It works on the table, and resets at loud scenes."
+    return OTHERWISE.get(fault.kind, "It works, and something about it is not as it was.")
 
 
-def probe(case: Case, mode: Mode, red: str, black: str, *, joined: bool, number: int) -> Probe:
+# What an owner says of a fault that brings nothing down by itself.
+OTHERWISE: dict[Kind, str] = {
+    "cold": "It works on the table, and goes off now and then when it is moved.",
+    "open": "It works, but not all of it.",
+    "sagging": "It works; the picture gets darker when much goes on.",
+    "passes": "It works, as long as the pack is full.",
+    "trimmer": "It works, and a part of it gets warmer than it did.",
+    "hungry": "It works, and something in it gets warm.",
+    "dead cell": "It works, and is empty far too soon.",
+}
+
+
+def _resets(specimen: Specimen, loads: list[str]) -> bool:
+    """Whether a part is left without its volts while all are at their peak."""
+    found = specimen.solved(loads, state="peak")
+    return any(specimen.volts_at(p.id, found) < p.window.low_v for p in specimen.plan.loads if p.id in loads)
+
+
+def probe(case: Case, mode: Mode, red: str, black: str, *, joined: bool, number: int, without: str = "") -> Probe:
     """What the meter shows.
 
     Parameters
@@ -160,6 +180,8 @@ def probe(case: Case, mode: Mode, red: str, black: str, *, joined: bool, number:
         Whether the pack is joined and everything is on.
     number : int
         Which reading it is: its noise comes from that.
+    without : str
+        A part that is unplugged for it, with whatever is wrong with it; empty where all are joined.
 
     Returns
     -------
@@ -167,6 +189,7 @@ def probe(case: Case, mode: Mode, red: str, black: str, *, joined: bool, number:
         With what the meter shows.
     """
     specimen, plan = case.specimen, case.specimen.plan
+    specimen = replace(specimen, faults=tuple(f for f in specimen.faults if f.where != without))
     rng = random.Random(case.seed * 1000 + number)
     noisy = rng.gauss(1.0, METER_OFF[case.grade])
     if mode == "pads":
@@ -178,7 +201,7 @@ def probe(case: Case, mode: Mode, red: str, black: str, *, joined: bool, number:
         if joined:
             return Probe(mode, red, black, joined, float("nan"), "ohms on a live console: the meter shows nonsense, and may break")
         return Probe(mode, red, black, joined, _ohms(specimen, red, black) * noisy, "")
-    loads = [p.id for p in plan.loads]
+    loads = [p.id for p in plan.loads if p.id != without]
     if mode == "amps":
         if not joined:
             return Probe(mode, red, black, joined, 0.0, "nothing flows without the pack")
@@ -186,11 +209,11 @@ def probe(case: Case, mode: Mode, red: str, black: str, *, joined: bool, number:
             return Probe(mode, red, black, joined, float("nan"), "the meter's own fuse is gone: something is shorted")
         store = plan.stores[0].id
         return Probe(mode, red, black, joined, float(np.nan_to_num(specimen.solved(loads).amps[store][1, 0])) * noisy, "")
-    volts = [_volts(specimen, at, joined) for at in (red, black)]
+    volts = [_volts(specimen, at, joined, loads) for at in (red, black)]
     return Probe(mode, red, black, joined, (volts[0] - volts[1]) * noisy, "")
 
 
-def _volts(specimen: Specimen, at: str, joined: bool) -> float:
+def _volts(specimen: Specimen, at: str, joined: bool, loads: list[str]) -> float:
     if at == GROUND:
         return 0.0
     plan = specimen.plan
@@ -200,7 +223,7 @@ def _volts(specimen: Specimen, at: str, joined: bool) -> float:
         return specimen.volts_of_charger(at)
     if not joined or any(f.kind == "short" for f in specimen.faults):
         return 0.0
-    return specimen.volts_at(at, specimen.solved([p.id for p in plan.loads]))
+    return specimen.volts_at(at, specimen.solved(loads))
 
 
 def _ohms(specimen: Specimen, red: str, black: str) -> float:

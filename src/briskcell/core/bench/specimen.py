@@ -13,7 +13,7 @@ import numpy as np
 
 from briskcell.core.answers import Answers
 from briskcell.core.bench.partial import Joined, Solved
-from briskcell.core.bench.step import Step, dummy_load
+from briskcell.core.bench.step import LEADS_OHM, Step
 from briskcell.core.charge.charging import end_v
 from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.model.changes import altered, replaced
@@ -42,7 +42,6 @@ WORDS: dict[Kind, str] = {
 COLD_OHM, OPEN_OHM, BRIDGE_OHM, CLEAR_OHM = 2.0, 1e6, 0.2, 2000.0
 SAG, TRIM, HUNGER = 0.2, 1.15, 2.5  # of its volts lost at play's amps; of its volts; of its draw
 EVEN_V, DEAD_V = 0.01, 3.6  # that cells stand apart: a sound pack's, and where one gives nothing
-LEADS_OHM = 0.1  # of the meter
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,12 +85,26 @@ class Specimen:
             return self.volts_of_charger(step.element)
         if kind == "into":
             return 0.0 if self.has("dead", step.element) else step.likely or 0.0
-        dummy = dummy_load(step.element, step.dummy_ohm) if step.dummy_ohm else None
-        found = self.solved(step.loads, dummy=dummy)
+        if kind == "leads":
+            return LEADS_OHM
+        found = self.solved(step.loads, dummy=step.resistor)
+        if kind == "drop":
+            return self._dropped(step, found)
         if kind in ("draw", "feed"):
             amps = found.amps[source_of(self.plan, self.plan.by_id[step.element]).id]
             return _one(amps)
         return self.volts_at(step.element, found)
+
+    def _dropped(self, step: Step, found: Solved) -> float:
+        """Volts over a link while a resistor draws; where all collapses, or nothing comes through, all of the store's."""
+        link = self.plan.by_id[step.element]
+        assert isinstance(link, Link)
+        drop = found.volts[link.fed_by] - found.volts[link.id]
+        behind = self.plan.by_id.get(step.dummy_at)
+        cut = behind is not None and self._cut_off(behind)
+        if not np.isfinite(drop[1, 0]) or (cut and self.has("open", link.id)):
+            return self.volts_of_store(source_of(self.plan, link).id)
+        return 0.0 if cut else float(drop[1, 0])
 
     def ohms_along(self, link_id: str) -> float:
         """From end to end of a link, leads of the meter included. [Ω]"""

@@ -16,11 +16,15 @@ STAGES = {
     "charger": "The charge board alone",
     "boards": "Each regulator, unloaded",
     "dummy": "Each regulator, with a resistor",
+    "under-load": "Each joint, while the resistor draws",
     "loads": "One part after another",
     "charge": "Charging",
 }
 DUMMY_OHM = (1.0, 2.2, 3.3, 4.7, 6.8, 10.0, 15.0, 22.0, 33.0, 47.0, 68.0, 100.0, 220.0, 470.0, 1000.0)  # of a drawer
-LEADS_OHM, SHORT_OHM = 0.3, 10.0  # of a meter's own leads, left in; below which two rails count as joined
+LEADS_OHM, MOST_LEADS_OHM = 0.1, 1.0  # of a meter's own leads, as usual; from which they are broken
+OHMS_OFF, SHORT_OHM = 0.15, 10.0  # what a meter's lowest range may be off with its leads taken off; below which rails are joined
+CONTACT_OHM, MILLIVOLT = 0.03, 0.0005  # that a sound contact may have beside its own; what a meter's lowest range of volts is off
+BURDEN_OHM = {"10 A": 0.05, "200 mA": 2.0}  # of a meter in its amps ranges, with its leads
 METER_SHARE, METER_V, METER_A = 0.01, 0.02, 0.01  # what a meter of the bench may be off: of its reading, and beside
 SPREAD_V = 0.05  # that cells in series may stand apart
 DUMMY_SHARE = 0.7  # of what a board can give, that a resistor asks at the most
@@ -31,7 +35,7 @@ class Step:
     """One reading: where the probes go, how the instrument is set, the window with why, and what has to be proven before.
 
     ``unit`` is empty where it is looked at and not measured; an end of the window is None where it is open. ``live`` says that
-    a cell is joined for it. ``loads`` are joined, and ``dummy`` stands for a resistor of so many ohms on ``element``.
+    a cell is joined for it. ``loads`` are joined, and ``dummy_ohm`` is a resistor on ``element``, or behind ``dummy_at``.
     """
 
     key: str
@@ -51,6 +55,12 @@ class Step:
     live: bool = False
     loads: tuple[str, ...] = ()
     dummy_ohm: float | None = None
+    dummy_at: str = ""
+
+    @property
+    def resistor(self) -> Load | None:
+        """The resistor that is joined for it; None without one."""
+        return dummy_load(self.dummy_at or self.element, self.dummy_ohm) if self.dummy_ohm else None
 
     def holds(self, reading: float) -> bool:
         """Whether a reading lies in the window."""
@@ -74,20 +84,37 @@ def volts_setting(volts: float) -> str:
     return f"volts DC, {most} V range"
 
 
-def amps_setting(amps: float) -> str:
-    """How a meter is set for amps, and where it goes.
+def amps_range(amps: float) -> str:
+    """The range of a meter that carries so many amps.
 
     Parameters
     ----------
     amps : float
-        That are expected. [A]
+        The most that may flow, a start and peaks counted. [A]
+
+    Returns
+    -------
+    str
+        A key of ``BURDEN_OHM``.
+    """
+    return "10 A" if amps > 0.19 else "200 mA"
+
+
+def amps_setting(most: float) -> str:
+    """How a meter is set for amps, where it goes, and what its fuse has to bear.
+
+    Parameters
+    ----------
+    most : float
+        The most that may flow, a start and peaks counted. [A]
 
     Returns
     -------
     str
         In words.
     """
-    return f"amps DC, {'10 A' if amps > 0.19 else '200 mA'} range, in the plus lead"
+    fits = f"a start or a peak may take {most:.2g} A: its fuse bears that" if most < 9.5 else f"{most:.2g} A may flow: use a shunt"
+    return f"amps DC, {amps_range(most)} range, in the plus lead; {fits}"
 
 
 def window(window: Window) -> str:

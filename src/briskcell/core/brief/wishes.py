@@ -26,6 +26,7 @@ from .giving_way import (
     thicker,
     up_to,
 )
+from .settling import settling
 from .wish import Requirement, wish
 
 WALL_MM = 2.5  # of a printed case; typical
@@ -40,15 +41,19 @@ NO_BOARD = "There is no charge board: the cells come out, or are never filled."
 
 @wish("hours", "Hours of play", unit="h", group="Use", called="the hours of play", gives_way=shorter, turn=1)
 def hours(a: Answers) -> Requirement:
-    """Whether it plays as long as is wished.
+    """Whether it likely plays as long as is wished.
 
-    ``close`` where less than nine in ten do.
+    ``close`` where it does by less than the margin that counts as close; what is not known is told as a chance beside.
     """
     found, spread = a.runtime, a.runtime_range
     if found is None or found.hours is None or spread is None:
         return Requirement(field="hours", got="no draw", state="unknown", why="Nothing draws from a pack yet.", station="pack")
-    state: Word = "fails" if a.falls_short else "close" if spread.low < a.plan.brief.hours else "holds"
-    why = f"{show(spread.low, 'h')} to {show(spread.high, 'h')} in eight builds of ten; stops because {found.stop_words}."
+    state: Word = "fails" if a.falls_short else "close" if a.barely_lasts else "holds"
+    chance = f"a chance of {a.chance_said(a.plan.brief.hours)}"
+    why = (
+        f"{show(spread.low, 'h')} to {show(spread.high, 'h')} in eight builds of ten, {chance}"
+        f"{settling(a)}; stops because {found.stop_words}."
+    )
     return Requirement(field="hours", got=found.hours, unit="h", state=state, why=why, station="pack", number="runtime")
 
 

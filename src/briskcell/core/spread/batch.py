@@ -13,7 +13,7 @@ from briskcell.core.engine.network import Network, compile_network
 from briskcell.core.engine.operating import SOC_EPSILON, Operating, steady_states, used_states
 from briskcell.core.engine.variants import Factors, variants
 from briskcell.core.pack.ending import board_stops, closer, set_stops
-from briskcell.core.pack.runtime import played
+from briskcell.core.pack.runtime import mean_current, played
 from briskcell.core.pack.stops import collapse_margin, cutoff_margin
 from briskcell.core.rails.headroom import spares
 from briskcell.model.plan import Plan
@@ -23,6 +23,7 @@ from .doubts import OF_PLAY, Doubt
 Array = NDArray[np.float64]
 # States of charge, denser where stops are met; a runtime is given as a share of the likely one's on the same grid.
 SOC = np.array([1.0, 0.85, 0.65, 0.45, 0.3, 0.2, 0.13, 0.08, 0.05, 0.025, 0.01, 0.0])
+MEAN_AT = 0.65  # state of charge at which a mean draw is looked at: about the middle of a run's energy
 CHUNK, WORKERS = 500, 2  # variants solved at once, some tens of megabytes, and threads that do it
 
 
@@ -42,6 +43,10 @@ class Solved:
         State of charge of the stop.
     elapsed : ndarray, shape (n, n_soc)
         Hours from full down to each state of charge. [h]
+    watts : ndarray
+        Mean of rest, play and peak out of the store, at ``MEAN_AT`` of its charge. [W]
+    charge : ndarray
+        What comes out of the store from full to the stop. [Ah]
     """
 
     hours: Array
@@ -49,6 +54,8 @@ class Solved:
     volts: Array
     end: Array
     elapsed: Array
+    watts: Array
+    charge: Array
 
     @property
     def spare(self) -> Array:
@@ -91,22 +98,18 @@ class Maker:
 
     def __init__(self, plan: Plan, of: Sequence[Doubt], network: Network) -> None:
         self.plan, self.network, self.soc = plan, network, closer(plan, SOC)
-        self.column = {d.key: k for k, d in enumerate(of)}
+        self._moves = [(k, OF_PLAY[d.kind].factor, self._places(d)) for k, d in enumerate(of) if d.kind in OF_PLAY]
+        self._wide = {known.factor: len(known.elements(network)) for known in OF_PLAY.values()}
+
+    def _places(self, doubt: Doubt) -> list[int]:
+        names = list(OF_PLAY[doubt.kind].elements(self.network))
+        return [names.index(e) for e in doubt.on or (doubt.element,) if e in names]
 
     def factors(self, factors: Array) -> Factors:
         """Rows of shape (n, doubts), put to the elements that they are of."""
-
-        def of(kind: str, names: Sequence[str]) -> Array:
-            out = np.ones((len(factors), len(names)))
-            for k, name in enumerate(names):
-                if (at := self.column.get(f"{kind}:{name}")) is not None:
-                    out[:, k] = factors[:, at]
-            return out
-
-        out: dict[str, Array] = {}
-        for kind, known in OF_PLAY.items():
-            factor = of(kind, known.elements(self.network))
-            out[known.factor] = out[known.factor] * factor if known.factor in out else factor
+        out = {factor: np.ones((len(factors), wide)) for factor, wide in self._wide.items()}
+        for k, factor, places in self._moves:
+            out[factor][:, places] *= factors[:, [k]]
         return Factors(**out)
 
     def solve(self, factors: Array, store: int) -> Solved:
@@ -131,4 +134,8 @@ def _answers(op: Operating, soc: Array, of: Factors, store: int) -> Solved:
         lows = np.array([p.window.low_v for p in op.network.loads])
         over = (op.flow.loads_v - lows)[used_states(op.plan.use)][..., mine].min(axis=(0, -1))
         volts = np.where(found.end[:, None] - SOC_EPSILON <= soc, over, np.inf).min(axis=-1)
-    return Solved(found.hours, spares(op, found.end), volts, found.end, found.elapsed)
+    middle = int(np.argmin(np.abs(soc - MEAN_AT)))
+    at_v, amps = op.flow.store_v(store)[..., middle], op.flow.branch_a[..., store][..., middle]
+    watts = mean_current(np.where(np.isfinite(amps), at_v * np.nan_to_num(amps), np.inf), op.plan.use)
+    charge = curves.capacity_ah * of.capacity[:, store] * (1.0 - found.end)
+    return Solved(found.hours, spares(op, found.end), volts, found.end, found.elapsed, watts, charge)

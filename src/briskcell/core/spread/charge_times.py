@@ -15,8 +15,10 @@ from briskcell.model.figure import Figure
 from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 
-from .doubts import Doubt, doubt_of, doubts, samples
-from .reach import COUNT, SEED, added, one_at_a_time, parabolas
+from .belief import sampled
+from .doubts import Doubt, doubt_of, doubts
+from .reach import COUNT, SEED, bent, bent_added, one_at_a_time
+from .table import by_grade
 
 Array = NDArray[np.float64]
 
@@ -46,7 +48,8 @@ class ChargeSpread:
 def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
     """The time on the charger over its doubts.
 
-    Each doubt is asked alone, at the 10 and 90 % points of its range, as a build of its own; what they come to is multiplied.
+    Each doubt is asked alone, at the 10 and 90 % points of its range, as a build of its own; what they come to
+    is multiplied, in powers of their factors.
 
     Parameters
     ----------
@@ -61,7 +64,7 @@ def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
         None where it is never full, or one of those builds never is.
     """
     likely = charge.off.hours
-    of = tuple(d for d in _doubts(op.plan, charge) if d.high > d.low)
+    of = tuple(d for d in _doubts(op.plan, charge) if d.off > 0)
     if not likely:
         return None
     alone = one_at_a_time(of)
@@ -74,8 +77,8 @@ def charge_spread(op: Operating, charge: Charge) -> ChargeSpread | None:
             took.append(hours / likely)
     if not of:
         return ChargeSpread(of, np.full(1, likely))
-    each = added(parabolas(alone, np.array(took)), samples(of, COUNT, SEED))
-    hours = likely * np.maximum(1.0 + each, 1e-3).prod(axis=1)
+    each = bent_added(bent(np.log(alone), np.log(np.array(took))), np.log(sampled(op.plan, of, COUNT, SEED)))
+    hours = likely * np.exp(each.sum(axis=1))
     return ChargeSpread(of, hours) if np.isfinite(hours).all() else None
 
 
@@ -83,10 +86,17 @@ OF_CHARGE = ("capacity", "cell", "model", "health", "temperature")  # what of a 
 
 
 def _doubts(plan: Plan, charge: Charge) -> tuple[Doubt, ...]:
-    board, supply = charge.board, charge.supply
+    board, supply, most = charge.board, charge.supply, charge.supply.current_limit_a
     own = (
-        doubt_of("charger", board.id, f"current of {board.name}", board.current_a, board.part_class),
-        doubt_of("supply", supply.id, f"current of {supply.name}", supply.current_limit_a, supply.part_class),
+        doubt_of(
+            "charger",
+            board.id,
+            f"current of {board.name}",
+            board.current_a,
+            board.part_class,
+            by_grade("current", board.current_a.grade),
+        ),
+        doubt_of("supply", supply.id, f"current of {supply.name}", most, supply.part_class, by_grade("current", most.grade)),
     )
     if not isinstance(charge.store, Pack):
         return own
@@ -97,9 +107,9 @@ def _hours(op: Operating, charge: Charge, doubt: Doubt, factor: float) -> float 
     """The time on the charger of the build with one figure changed."""
     board, supply, plan = charge.board, charge.supply, op.plan
     if doubt.kind == "charger":
-        board = altered(board, current_a=_times(board.current_a, factor))
+        board = board.model_copy(update={"current_a": _times(board.current_a, factor)})
     elif doubt.kind == "supply":
-        supply = altered(supply, current_limit_a=_times(supply.current_limit_a, factor))
+        supply = supply.model_copy(update={"current_limit_a": _times(supply.current_limit_a, factor)})
     else:
         pack = plan.by_id[charge.store.id]
         assert isinstance(pack, Pack)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -9,6 +10,7 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import stdtrit
 
 from briskcell.core.engine.converters import losses_of
 from briskcell.core.engine.network import Network
@@ -20,9 +22,23 @@ from briskcell.model.plan import Plan
 from briskcell.model.stores import Pack
 from briskcell.model.tree import source_of
 
+from .table import TABLE, by_grade
+
 Array = NDArray[np.float64]
 Kind = Literal[
-    "draw", "capacity", "cell", "loss", "volts", "model", "health", "temperature", "wiring", "cut-off", "charger", "supply"
+    "shared",
+    "draw",
+    "capacity",
+    "cell",
+    "loss",
+    "volts",
+    "model",
+    "health",
+    "temperature",
+    "wiring",
+    "cut-off",
+    "charger",
+    "supply",
 ]
 
 
@@ -38,6 +54,10 @@ class DoubtKind:
     factor: str
 
 
+def _loads(network: Network) -> tuple[str, ...]:
+    return tuple(p.id for p in network.loads)
+
+
 def _boards(network: Network) -> tuple[str, ...]:
     return tuple(c.id for c in network.converters)
 
@@ -48,7 +68,8 @@ def _stores(network: Network) -> tuple[str, ...]:
 
 # Those that bear on how long a build plays.
 OF_PLAY: dict[Kind, DoubtKind] = {
-    "draw": DoubtKind("its step on the bench", lambda n: tuple(p.id for p in n.loads), "draw"),
+    "shared": DoubtKind("a reading of the whole in play", _loads, "draw"),
+    "draw": DoubtKind("its step on the bench", _loads, "draw"),
     "capacity": DoubtKind("a discharge on the bench", _stores, "capacity"),
     "cell": DoubtKind("a discharge on the bench", _stores, "cell"),
     "loss": DoubtKind("its step on the bench with a resistor", _boards, "loss"),
@@ -66,43 +87,52 @@ WIRING = "wiring"  # what all conductors of a build go by together
 MODEL_OFF = {"own": 0.02, "test and pulse": 0.05, "test": 0.06, "label": 0.07}
 PER_DOUBLING, SEEN_C = 0.25, 0.25
 HIGH_V, PER_TENTH, MOST_MORE = 3.2, 0.02, 0.05
-SIX_SIGMA = 3.0  # half the width of a PERT range, in standard deviations
+ENDS = 6.0  # standard deviations between the ends of a range as it is typed
 HEALTH_OFF, WARMTH_K, END_OFF = 0.03, 5.0, 0.005  # standard deviations: of a state of health, of cells, of volts that end play
 CONTACTS = (0.85, 1.4)  # of the resistance of all conductors: joints and crimps that nobody counted
-# Half the width of a board's losses where its class gives points or a table: boards of one class differ by so much, typical.
-LOSS_WIDE: dict[str, float] = {"measured": 0.05, "sheet": 0.2, "typical": 0.3, "guessed": 0.5, "computed": 0.3}
-WIDEST = 20.0  # that a factor goes up or down to
-PERT_SHAPE = 4.0  # of the PERT distribution: how much the likely value counts
+TENTH = 1.2815515655446004  # standard deviations from a normal's middle to its 10 and 90 % points
+WIDEST = 50.0  # that a factor goes up or down to, so that a build can be solved with it
 
 
 @dataclass(frozen=True, slots=True)
 class Doubt:
-    """One uncertain figure: its range as factors on the likely one, and how it is known.
+    """One uncertain figure: how far it may be off, and how it is known.
 
-    ``made_as`` is the class it belongs to: where another build has the same class with the same range, it is the same doubt.
+    ``off`` is one standard deviation of the logarithm of a factor on its likely value. ``made_as`` is the class it belongs to:
+    where another build has the same class, it is the same doubt. ``on`` are the elements that it is a factor of, by id.
     """
 
     kind: Kind
     element: str
     name: str
-    low: float
-    high: float
+    off: float
     grade: Grade
     made_as: str = ""
+    on: tuple[str, ...] = ()
+
+    @property
+    def known_as(self) -> str:
+        """What it goes by from one build to another."""
+        return f"{self.kind}|{self.made_as or self.element}"
 
     @property
     def drawn_as(self) -> str:
         """What its samples depend on."""
-        return f"{self.kind}|{self.made_as or self.element}|{self.low:.6g}|{self.high:.6g}"
+        return f"{self.known_as}|{self.off:.6g}"
 
     @property
     def key(self) -> str:
-        """What it goes by."""
+        """What it goes by in its build."""
         return f"{self.kind}:{self.element}"
+
+    @property
+    def tenths(self) -> Array:
+        """Its factors at the 10 and 90 % points."""
+        return np.exp(np.array([-TENTH, TENTH]) * self.off)
 
 
 def doubts(plan: Plan) -> tuple[Doubt, ...]:
-    """Every figure of a build that has a range and bears on how long it plays, in the order of its parts.
+    """Every figure of a build that is not certain and bears on how long it plays: what its draws share first, then by its parts.
 
     Parameters
     ----------
@@ -112,45 +142,75 @@ def doubts(plan: Plan) -> tuple[Doubt, ...]:
     Returns
     -------
     tuple of Doubt
-        None of a figure without a range.
+        None of a figure that is nothing.
     """
-    return tuple(d for d in _all(plan) if d.high > d.low)
+    return tuple(d for d in _all(plan) if d.off > 0.0)
 
 
 def _all(plan: Plan) -> Iterator[Doubt]:
+    loads = [load for load in plan.loads if source_of(plan, load) in plan.stores]
+    yield from _shared(loads)
     for store in plan.stores:
         made_as = store.cell.part_class if isinstance(store, Pack) else store.part_class
-        yield doubt_of("capacity", store.id, f"capacity of {store.name}", capacity_figure(store), made_as)
+        held = capacity_figure(store)
+        yield _known("capacity", store.id, f"capacity of {store.name}", held, made_as)
         if isinstance(store, Pack):
-            yield doubt_of("cell", store.id, f"resistance of the cells of {store.name}", store.cell.resistance_ohm, made_as)
+            yield _known("cell", store.id, f"resistance of the cells of {store.name}", store.cell.resistance_ohm, made_as)
             yield from _of_cells(plan, store, made_as)
     for board in plan.converters:
         if source_of(plan, board) in plan.stores:
             yield from _of_board(board)
-    for load in plan.loads:
-        if source_of(plan, load) in plan.stores:
-            yield _of_load(load)
+    for load in loads:
+        play = draw_of(load)
+        yield _known("draw", load.id, f"draw of {load.name}", play, f"{load.part_class}{load.id}")
     if plan.links:
-        yield Doubt("wiring", WIRING, "resistance of wires and joints", *CONTACTS, "typical")
+        yield Doubt("wiring", WIRING, "resistance of wires and joints", _between(*CONTACTS), "typical")
+
+
+def draw_of(load: Load) -> Figure:
+    """The figure that says how well a load's draw is known.
+
+    Parameters
+    ----------
+    load : Load
+        Any.
+
+    Returns
+    -------
+    Figure
+        In play, or where it draws nothing then, at its peak.
+    """
+    return load.draw.play if load.draw.play.likely else load.draw.peak
+
+
+def _shared(loads: list[Load]) -> Iterator[Doubt]:
+    """What all draws of a console share: those that no meter has read."""
+    unread = [p for p in loads if draw_of(p).grade != "measured" and draw_of(p).likely > 0]
+    if unread:
+        main = max(unread, key=lambda p: draw_of(p).likely if p.kind != "resistance_ohm" else 0.0)
+        words = "what all draws share: game, revision, brightness"
+        of = tuple(p.id for p in unread)
+        yield Doubt("shared", "all", words, float(TABLE["shared"]["off"]), "guessed", main.part_class or main.id, of)
 
 
 def _of_cells(plan: Plan, pack: Pack, made_as: str) -> Iterator[Doubt]:
     """What no figure of a pack says: how good the model of its cells is, how worn and how warm they are, where play ends."""
     cell, name = pack.cell, pack.name
     known, off = model_off(plan, pack)
-    yield _around("model", pack.id, f"model of the cells of {name}", off, "typical", f"{made_as}{known}")
+    yield Doubt("model", pack.id, f"model of the cells of {name}", off, "typical", f"{made_as}{known}")
     if cell.health < 1.0 and cell.measured_ah is None:
-        yield _around("health", pack.id, f"state of health of {name}", HEALTH_OFF / cell.health, "guessed", "")
+        yield Doubt("health", pack.id, f"state of health of {name}", HEALTH_OFF / cell.health, "guessed")
     warm, cool = (
         cold_factor(plan.brief.cells_c + k, cell.cold_b_k) / cold_factor(plan.brief.cells_c, cell.cold_b_k)
-        for k in (SIX_SIGMA / 2 * WARMTH_K, -SIX_SIGMA / 2 * WARMTH_K)
+        for k in (ENDS / 4 * WARMTH_K, -ENDS / 4 * WARMTH_K)
     )
-    yield Doubt("temperature", pack.id, f"temperature of the cells of {name}", warm, cool, "guessed")
-    yield _around("cut-off", pack.id, f"volts at which {name} ends play", END_OFF, "typical", "")
+    yield Doubt("temperature", pack.id, f"temperature of the cells of {name}", _between(warm, cool), "guessed")
+    yield Doubt("cut-off", pack.id, f"volts at which {name} ends play", END_OFF, "typical")
 
 
-def _around(kind: Kind, element: str, name: str, off: float, grade: Grade, made_as: str) -> Doubt:
-    return Doubt(kind, element, name, max(1.0 - SIX_SIGMA * off, 0.2), 1.0 + SIX_SIGMA * off, grade, made_as)
+def _between(low: float, high: float) -> float:
+    """One standard deviation of the logarithm of what lies between two ends."""
+    return math.log(high / low) / ENDS if 0 < low < high else 0.0
 
 
 def model_off(plan: Plan, pack: Pack) -> tuple[str, float]:
@@ -183,39 +243,28 @@ def model_off(plan: Plan, pack: Pack) -> tuple[str, float]:
 
 
 def _of_board(board: Converter) -> Iterator[Doubt]:
-    yield doubt_of("volts", board.id, f"output volts of {board.name}", board.output_v, board.part_class)
-    loss = board.loss
+    volts = board.output_v
+    yield Doubt("volts", board.id, f"output volts of {board.name}", _between(volts.low, volts.high), volts.grade, board.part_class)
+    loss, name = board.loss, f"losses of {board.name}"
     if isinstance(loss, FixedEfficiency):
-        at = loss.efficiency
-        lost = [(1 - e) / e for e in (at.high, at.likely, at.low)]
-        if lost[1] > 0:
-            yield Doubt(
-                "loss", board.id, f"losses of {board.name}", lost[0] / lost[1], lost[2] / lost[1], at.grade, board.part_class
-            )
+        if loss.efficiency.likely < 1.0:
+            at = loss.efficiency
+            lost = [(1.0 - e) / e for e in (at.high, at.likely, at.low)]
+            off = max(by_grade("loss", at.grade), _between(max(lost[0], lost[1] / WIDEST), lost[2]))
+            yield Doubt("loss", board.id, name, off, at.grade, board.part_class)
     elif isinstance(loss, LossModel):
-        yield doubt_of(
-            "loss", board.id, f"losses of {board.name}", max((loss.resistance_ohm, loss.drop_v), key=_width), board.part_class
-        )
+        yield _known("loss", board.id, name, max((loss.resistance_ohm, loss.drop_v), key=lambda f: f.likely), board.part_class)
     elif isinstance(loss, EfficiencyPoints | EfficiencyTable) and losses_of(board):
-        wide = LOSS_WIDE.get(loss.grade, 0.3)
-        yield Doubt("loss", board.id, f"losses of {board.name}", 1 - wide, 1 + wide, loss.grade, board.part_class)
+        yield Doubt("loss", board.id, name, by_grade("loss", loss.grade), loss.grade, board.part_class)
 
 
-def _of_load(load: Load) -> Doubt:
-    play = load.draw.play if load.draw.play.likely else load.draw.peak
-    name = f"draw of {load.name}"
-    if load.kind == "resistance_ohm" and play.low > 0:  # the least ohms draw most
-        few, most = play.likely / max(play.high, 1e-12), play.likely / play.low
-        return Doubt("draw", load.id, name, few, most, play.grade, f"{load.part_class}{load.id}")
-    return doubt_of("draw", load.id, name, play, f"{load.part_class}{load.id}")
+def _known(kind: Kind, element: str, name: str, figure: Figure, made_as: str) -> Doubt:
+    """The doubt of a figure: as far off as its grade lets it be, or as its own range has it, whichever is more."""
+    return doubt_of(kind, element, name, figure, made_as, by_grade(kind, figure.grade))
 
 
-def _width(figure: Figure) -> float:
-    return (figure.high - figure.low) / figure.likely if figure.likely else 0.0
-
-
-def doubt_of(kind: Kind, element: str, name: str, figure: Figure, made_as: str) -> Doubt:
-    """The doubt of a figure with a range.
+def doubt_of(kind: Kind, element: str, name: str, figure: Figure, made_as: str, least: float) -> Doubt:
+    """The doubt of a figure.
 
     Parameters
     ----------
@@ -224,9 +273,11 @@ def doubt_of(kind: Kind, element: str, name: str, figure: Figure, made_as: str) 
     element, name : str
         The part's id, and what it is called.
     figure : Figure
-        With its range.
+        With its range and grade.
     made_as : str
         The class it belongs to.
+    least : float
+        How far off its grade lets it be: one standard deviation of its logarithm.
 
     Returns
     -------
@@ -234,13 +285,13 @@ def doubt_of(kind: Kind, element: str, name: str, figure: Figure, made_as: str) 
         One of no width where the likely value is nothing.
     """
     if figure.likely <= 0:
-        return Doubt(kind, element, name, 1.0, 1.0, figure.grade, made_as)
-    low, high = figure.low / figure.likely, figure.high / figure.likely
-    return Doubt(kind, element, name, max(low, 1 / WIDEST), min(high, WIDEST), figure.grade, made_as)
+        return Doubt(kind, element, name, 0.0, figure.grade, made_as)
+    low, high = max(figure.low, figure.likely / WIDEST), min(figure.high, figure.likely * WIDEST)
+    return Doubt(kind, element, name, max(least, _between(low, high)), figure.grade, made_as)
 
 
 def samples(of: tuple[Doubt, ...], count: int, seed: int) -> Array:
-    """Latin hypercube of factors: each doubt's PERT range cut into as many even shares as there are samples, one from each [1]_.
+    """Latin hypercube of factors: each doubt's distribution cut into as many even shares as there are samples, one from each [1]_.
 
     Parameters
     ----------
@@ -254,49 +305,45 @@ def samples(of: tuple[Doubt, ...], count: int, seed: int) -> Array:
     Returns
     -------
     ndarray, shape (count, len(of))
-        Factors. A doubt's column depends on its class, its range and the seed, so that builds that share parts share their samples.
+        Factors. A doubt's column depends on its class, how far it is off and the seed, so that builds that share parts share their
+        samples.
 
     References
     ----------
     .. [1] M. D. McKay, R. J. Beckman, W. J. Conover, Technometrics 21(2), 1979. doi:10.2307/1268522
     """
-    return np.stack([_column(d, count, seed) for d in of], axis=1) if of else np.empty((count, 0))
+    return np.stack([_column(d.drawn_as, d.off, count, seed) for d in of], axis=1) if of else np.empty((count, 0))
 
 
 @lru_cache(maxsize=512)  # some 16 MB: most doubts stay as they are from one edit to the next
-def _column(doubt: Doubt, count: int, seed: int) -> Array:
-    rng = np.random.default_rng([seed, *doubt.drawn_as.encode()])
-    return pert_at((rng.permutation(count) + rng.random(count)) / count, doubt.low, 1.0, doubt.high)
+def _column(drawn_as: str, off: float, count: int, seed: int) -> Array:
+    rng = np.random.default_rng([seed, *drawn_as.encode()])
+    return factor_at((rng.permutation(count) + rng.random(count)) / count, off)
 
 
-def pert_at(shares: Array, low: float, likely: float, high: float) -> Array:
-    """Values of a PERT range below which given shares of it lie [1]_: a beta distribution between its ends.
+def factor_at(shares: Array, off: float) -> Array:
+    """Factors below which given shares of a doubt lie: the logarithm has Student's t distribution about 0.
+
+    Its tails are long, so that what nobody expects stays possible; eight in ten lie where those of a normal with that standard
+    deviation do.
 
     Parameters
     ----------
     shares : ndarray
         From 0 to 1.
-    low, likely, high : float
-        The range.
+    off : float
+        One standard deviation of the logarithm.
 
     Returns
     -------
     ndarray
-        Within the range; the integral of the density is inverted on a fine grid, to about 1e-5 of the width.
-
-    References
-    ----------
-    .. [1] D. Vose, Risk Analysis: A Quantitative Guide, 3rd ed., Wiley, 2008, ch. 10.
+        Between a fiftieth and fifty, past which no build is solved.
 
     Examples
     --------
-    >>> import numpy as np
-    >>> pert_at(np.array([0.0, 0.5, 1.0]), 0.0, 0.5, 1.0).round(4).tolist()
-    [0.0, 0.5, 1.0]
+    >>> factor_at(np.array([0.1, 0.5, 0.9]), 0.25).round(3).tolist()
+    [0.726, 1.0, 1.378]
     """
-    mode = min(max((likely - low) / (high - low), 0.0), 1.0)
-    a, b = 1.0 + PERT_SHAPE * mode, 1.0 + PERT_SHAPE * (1.0 - mode)
-    x = np.linspace(0.0, 1.0, 2049)
-    density = x ** (a - 1.0) * (1.0 - x) ** (b - 1.0)
-    below = np.concatenate([[0.0], np.cumsum(0.5 * (density[1:] + density[:-1]))])
-    return np.asarray(low + (high - low) * np.interp(shares, below / below[-1], x))
+    degrees = float(TABLE["tail"]["degrees"])
+    t = stdtrit(degrees, shares) / stdtrit(degrees, 0.9)
+    return np.asarray(np.clip(np.exp(TENTH * off * t), 1.0 / WIDEST, WIDEST))

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from briskcell.core.engine.operating import Operating
 from briskcell.core.pack.uncertainty import Range
+from briskcell.model.evidence import Evidence
 
 from .batch import Maker, Solved
-from .doubts import Doubt, doubts, pert_at, samples
+from .belief import Belief, belief
+from .doubts import TENTH, Doubt, doubts
 
 Array = NDArray[np.float64]
 COUNT, SEED = 4000, 20
@@ -20,14 +22,16 @@ TENTHS = np.array([0.1, 0.9])
 FEW = 400  # samples that are solved whole where it cannot be put together
 FEWER = 100  # samples of the least spare, where it cannot be put together: a page waits for them
 WHOLE = 8  # samples that are solved whole besides, to hold the put-together ones against
-OFF = 0.02  # by which the two may differ, before every sample is solved whole
+OFF = 0.02  # by which the two may differ in the middle of them, before every sample is solved whole
+ALL_DRAWS = np.array([0.3, 0.45, 0.62, 0.8, 1.0, 1.25, 1.55, 2.0, 2.8, 4.0])  # factors on all draws together that are asked
+LEAST = 1e-4  # share of the likely hours that stands for none at all
 
 
 class Reach:
     """How far what a build comes to reaches over its doubts, from some dozens of variants solved in one batch.
 
-    Each doubt is asked alone, at its 10 and 90 % points; what that adds is a parabola through them and the likely value. The
-    parts are put together for samples that are the same for the same doubts, and held against some that are solved whole.
+    Each doubt is asked alone, at its 10 and 90 % points, and all draws together over a wide range. They are put together for
+    samples that are the same for the same doubts, and held against some that are solved whole.
 
     Parameters
     ----------
@@ -39,82 +43,183 @@ class Reach:
 
     def __init__(self, op: Operating, store: int = 0) -> None:
         self.of, self.store = doubts(op.plan), store
-        self._made = Maker(op.plan, self.of, op.network)
+        self._evidence = op.plan.evidence
+        every = Doubt("draw", "every", "", 0.0, "guessed", on=tuple(p.id for p in op.network.loads))
+        self._made = Maker(op.plan, (*self.of, every), op.network)
         self._alone = one_at_a_time(self.of)
 
-    def hours(self, likely: float) -> Range:
-        """The 10, 50 and 90 % points of the hours, around the likely ones. [h]
+    @cached_property
+    def belief(self) -> Belief:
+        """What is known of its doubts together."""
+        return belief(self.of, self._evidence)
 
-        The current from a pack is a sum over what draws, times what goes for all of them: so the reciprocal of hours is put
-        together as ``(1 + Σ draws) · Π others``; within 0.2 % of samples that are solved whole. Where a stop between them makes
-        more of it, those are asked instead.
-        """
+    def hours(self, likely: float) -> Range:
+        """The 10, 50 and 90 % points of the hours, around the likely ones. [h]"""
         if not self.of or likely <= 0:
             return Range(likely, likely, likely)
-        n = len(self._alone)
-        alone, few = self._solved.hours[:n], self._solved.hours[n:]
-        draws = np.array([d.kind == "draw" for d in self.of])
+        low, high = np.quantile(self.sampled_hours(likely), TENTHS)
+        return Range(float(low), likely, float(high))
 
-        def played(factors: Array) -> Array:
-            each = added(parts, factors)
-            took = (1.0 + each[:, draws].sum(axis=1)) * np.maximum(1.0 + each[:, ~draws], 1e-3).prod(axis=1)
-            return np.asarray(1.0 / np.maximum(took, 1e-3))
+    def sampled_hours(self, likely: float) -> Array:
+        """Hours of thousands of samples; of some hundreds, where those have to be solved whole. [h]
 
-        with np.errstate(divide="ignore", invalid="ignore"):  # where a variant does not play at all, nothing is put together
-            parts = parabolas(self._alone, alone[0] / alone)
-            if np.abs(played(self._few) * alone[0] / few - 1.0).max() < OFF:
-                return _range(likely * played(samples(self.of, COUNT, SEED)), likely)
-        return _range(np.nan_to_num(self._whole.hours), likely)
+        All draws together make a curve of hours, along which each draw counts by its share; what else there is goes for all
+        of them, and multiplies. Where a stop between them makes more of it, samples are solved whole.
+        """
+        if not self.of or likely <= 0:
+            return np.full(1, likely)
+        return centred(self._hours, 1.0, self._evidence) * likely
+
+    @cached_property
+    def _hours(self) -> Array:
+        likely = float(np.nan_to_num(self._solved.hours[0]))
+        if likely <= 0:
+            return np.zeros(1)
+        few = np.nan_to_num(self._solved.hours[-WHOLE:]) / likely
+        off = np.abs(self._played(self._few) - few) / np.maximum(few, LEAST)  # where one does not play, nothing is put together
+        if np.median(off) < OFF and np.sort(off)[-2] < 4.0 * OFF:
+            return self._played(self._samples)
+        return np.asarray(np.nan_to_num(self._whole.hours) / likely)
+
+    def _played(self, factors: Array) -> Array:
+        """Hours of rows of factors, as shares of the likely ones."""
+        whole = 1.0 + (self._draws_of(factors) - 1.0) @ self._share
+        others = np.array([d.kind not in ("draw", "shared") for d in self.of])
+        slopes = bent(np.log(self._alone), self._log_hours[: len(self._alone)])
+        rest = bent_added(slopes[others], np.log(factors[:, others])).sum(axis=1)
+        curve = self._log_hours[len(self._alone) : -WHOLE]
+        ends = np.log(np.clip(whole, ALL_DRAWS[0] / 3.0, ALL_DRAWS[-1] * 3.0))
+        return np.asarray(np.exp(_along(ends, np.log(ALL_DRAWS), curve) + rest))
+
+    def _least(self, factors: Array) -> Array:
+        """The least spare of rows of factors."""
+        n, found = len(self._alone), self._solved.spares
+        own, draws = factors - 1.0, self._is_draw
+        shared = self._shared_of(factors)
+        own[:, draws] *= shared
+        own[:, [d.kind == "shared" for d in self.of]] = 0.0
+        low, high = np.moveaxis(bent(self._alone, found[:n]), 1, 0)
+        cover = float(self._share[[j in self._moved for j in np.flatnonzero(draws)]].sum() / max(self._share.sum(), 1e-9))
+        together = 1.0 + (shared[:, 0] - 1.0) * cover if self._moved else np.ones(len(factors))
+        curve = found[n:-WHOLE]
+        by_all = np.stack([_along(together, ALL_DRAWS, curve[:, e]) for e in range(curve.shape[1])], axis=1)
+        each = by_all + np.minimum(own, 0.0) @ low + np.maximum(own, 0.0) @ high
+        return np.asarray(each.min(axis=1, initial=1.0))
+
+    @cached_property
+    def _is_draw(self) -> NDArray[np.bool_]:
+        return np.array([d.kind == "draw" for d in self.of])
+
+    @cached_property
+    def _moved(self) -> list[int]:
+        """The doubts of draws that share a factor."""
+        on = {name for d in self.of if d.kind == "shared" for name in d.on}
+        return [k for k, d in enumerate(self.of) if d.kind == "draw" and d.element in on]
+
+    def _shared_of(self, factors: Array) -> Array:
+        """The shared factor of each draw, shape (n, n_draws)."""
+        out = np.ones((len(factors), int(self._is_draw.sum())))
+        place = {int(k): j for j, k in enumerate(np.flatnonzero(self._is_draw))}
+        for k, d in enumerate(self.of):
+            if d.kind == "shared":
+                out[:, np.array([place[j] for j in self._moved], dtype=np.intp)] *= factors[:, [k]]
+        return out
+
+    def _draws_of(self, factors: Array) -> Array:
+        """The whole factor of each draw, shape (n, n_draws)."""
+        return np.asarray(factors[:, self._is_draw] * self._shared_of(factors))
+
+    @cached_property
+    def _log_hours(self) -> Array:
+        hours = np.nan_to_num(self._solved.hours)
+        share = hours / hours[0] if hours[0] > 0 else np.zeros(len(hours))
+        return np.asarray(np.log(np.maximum(share, LEAST)))
+
+    @cached_property
+    def _share(self) -> Array:
+        """What share of all draws each one is: by what all would have to change for the same hours. Shape (n_draws,)."""
+        curve, alone = self._log_hours[len(self._alone) : -WHOLE], self._log_hours[: len(self._alone)]
+        rising = np.argsort(curve, kind="stable")
+        as_all = np.exp(np.interp(alone, curve[rising], np.log(ALL_DRAWS)[rising]))
+        step = np.array([np.ptp(d.tenths) for d in self.of])
+        return np.asarray(((as_all[2::2] - as_all[1::2]) / step)[self._is_draw])
+
+    @cached_property
+    def slopes(self) -> tuple[Array, Array]:
+        """By how much the logarithms of hours and of watts change with that of each doubt's factor; each of shape (k,)."""
+        likely = self._solved
+        n = len(self.of)
+        wide = 2.0 * TENTH * np.array([d.off for d in self.of])
+
+        def of(values: Array) -> Array:
+            log = np.log(np.maximum(np.nan_to_num(values[: 1 + 2 * n]), 1e-9))
+            return np.asarray((log[2::2] - log[1::2]) / wide)
+
+        return of(likely.hours), of(likely.watts)
 
     def spare(self, likely: float) -> Range:
         """The 10, 50 and 90 % points of the least spare, around the likely one.
 
-        That of each element is a sum of what the doubts add; the least is that of the element that has least in each sample.
+        That of each element is what all draws together leave, and a sum of what the other doubts add; the least is that of the
+        element that has least in each sample.
         """
         if not self.of:
             return Range(likely, likely, likely)
-        n = len(self._alone)
-        alone, few = self._solved.spares[:n], self._solved.spare[n:]
-        first, second = np.moveaxis(parabolas(self._alone, 1.0 + alone - alone[0]), 1, 0)
-
-        def least(factors: Array) -> Array:
-            x = factors - 1.0
-            return np.asarray((alone[0] + x @ first + (x * x) @ second).min(axis=1, initial=1.0))
-
-        if np.abs(least(self._few) - few).max() < OFF:
-            found = least(samples(self.of, COUNT, SEED))
+        off = np.sort(np.abs(np.clip(self._least(self._few), -1.0, 1.0) - np.clip(self._solved.spare[-WHOLE:], -1.0, 1.0)))
+        if np.median(off) < 2.0 * OFF and off[-2] < 8.0 * OFF:
+            found = self._least(self._samples)
         else:
-            found = self._made.solve(samples(self.of, FEWER, SEED), self.store).spare
-        return _range(np.clip(found + likely - self._solved.spare[0], -1.0, 1.0), likely)
+            found = self._made.solve(self._with_all(self.belief.drawn(FEWER, SEED)), self.store).spare
+        moved = np.clip(found + likely - self._solved.spare[0], -1.0, 1.0)
+        points = np.quantile(moved, TENTHS)
+        return Range(float(points[0]), likely, float(points[1]))
+
+    @cached_property
+    def _samples(self) -> Array:
+        return self.belief.drawn(COUNT, SEED)
 
     @cached_property
     def _few(self) -> Array:
-        return samples(self.of, WHOLE, SEED)
+        return self.belief.drawn(WHOLE, SEED)
 
     @cached_property
     def _solved(self) -> Solved:
-        """Each doubt alone, then the few whole samples."""
-        return self._made.solve(np.vstack([self._alone, self._few]), self.store)
+        """Each doubt alone, all draws together, then the few whole samples."""
+        curve = np.ones((len(ALL_DRAWS), len(self.of) + 1))
+        curve[:, -1] = ALL_DRAWS
+        return self._made.solve(np.vstack([self._with_all(self._alone), curve, self._with_all(self._few)]), self.store)
 
     @cached_property
     def _whole(self) -> Solved:
-        return self._made.solve(samples(self.of, FEW, SEED), self.store)
+        return self._made.solve(self._with_all(self.belief.drawn(FEW, SEED)), self.store)
+
+    @staticmethod
+    def _with_all(factors: Array) -> Array:
+        """Rows with a column for all draws together, at what is likely."""
+        return np.hstack([factors, np.ones((len(factors), 1))])
 
 
-@lru_cache(maxsize=512)
-def tenths(low: float, high: float) -> Array:
-    """The 10 and 90 % points of a PERT range around a likely value of 1.
+def centred(hours: Array, likely: float, evidence: tuple[Evidence, ...]) -> Array:
+    """Hours of samples about the likely ones, where a reading of the whole says what they are.
+
+    Evidence is a sum of logarithms and draws add up themselves, so samples that keep to it are a little short of it as a rule: that
+    is taken out.
 
     Parameters
     ----------
-    low, high : float
-        Its ends.
+    hours : ndarray, shape (n,)
+        Of samples.
+    likely : float
+        What they are about.
+    evidence : tuple of Evidence
+        Of the build; without any, hours stay as they are.
 
     Returns
     -------
-    ndarray, shape (2,)
+    ndarray, shape (n,)
     """
-    return pert_at(TENTHS, low, 1.0, high)
+    middle = float(np.median(hours))
+    return hours * (likely / middle) if evidence and middle > 0 else hours
 
 
 def one_at_a_time(of: Sequence[Doubt]) -> Array:
@@ -132,53 +237,50 @@ def one_at_a_time(of: Sequence[Doubt]) -> Array:
     """
     alone = np.ones((1 + 2 * len(of), len(of)))
     for k, d in enumerate(of):
-        alone[[1 + 2 * k, 2 + 2 * k], k] = tenths(d.low, d.high)
+        alone[[1 + 2 * k, 2 + 2 * k], k] = d.tenths
     return alone
 
 
-def added(parts: Array, factors: Array) -> Array:
-    """What each doubt adds in each sample, by its parabola.
-
-    Parameters
-    ----------
-    parts : ndarray, shape (k, 2)
-        Of ``parabolas``.
-    factors : ndarray, shape (n, k)
-        Samples.
-
-    Returns
-    -------
-    ndarray, shape (n, k)
-        As shares of what the likely values come to.
-    """
-    x = factors - 1.0
-    return np.asarray(parts[:, 0] * x + parts[:, 1] * x * x)
-
-
-def parabolas(alone: Array, took: Array) -> Array:
-    """Of each doubt the first and second coefficient of what it adds, as a parabola through its likely value and two others.
+def bent(alone: Array, came_to: Array) -> Array:
+    """Of each doubt two slopes of what it brings about, below its likely value and above.
 
     Parameters
     ----------
     alone : ndarray, shape (1 + 2 k, k)
-        Factors: all likely first, then each doubt alone at two others.
-    took : ndarray, shape (1 + 2 k, ...)
-        What they come to, as shares of what the first does.
+        The likely one first, then each doubt alone at two others; factors, or their logarithms.
+    came_to : ndarray, shape (1 + 2 k, ...)
+        What they come to.
 
     Returns
     -------
     ndarray, shape (k, 2, ...)
-        On the factor less 1, and on its square.
+        Slopes, which hold past those points as well.
     """
-    n = alone.shape[1]
-    of_all = (n, *(1,) * (took.ndim - 1))
-    low, high = (np.reshape(alone[r + 2 * np.arange(n), np.arange(n)] - 1.0, of_all) for r in (1, 2))
-    at_low, at_high = took[1::2] - 1.0, took[2::2] - 1.0
-    with np.errstate(divide="ignore", invalid="ignore"):  # a likely value at a tenth's own place makes nan of it
-        second = (at_high * low - at_low * high) / (low * high * (high - low))
-        return np.stack([(at_low - second * low * low) / low, second], axis=1)
+    k = np.arange(alone.shape[1])
+    of_all = (len(k), *(1,) * (came_to.ndim - 1))
+    steps = [np.reshape(alone[r + 2 * k, k] - alone[0, k], of_all) for r in (1, 2)]
+    return np.stack([(came_to[r::2] - came_to[0]) / step for r, step in zip((1, 2), steps, strict=True)], axis=1)
 
 
-def _range(hours: Array, likely: float) -> Range:
-    low, high = np.quantile(hours, TENTHS)
-    return Range(float(low), likely, float(high))
+def bent_added(slopes: Array, moved: Array) -> Array:
+    """What each doubt adds in each sample.
+
+    Parameters
+    ----------
+    slopes : ndarray, shape (k, 2)
+        Of ``bent``.
+    moved : ndarray, shape (n, k)
+        By how much each is off its likely value.
+
+    Returns
+    -------
+    ndarray, shape (n, k)
+    """
+    return np.asarray(np.minimum(moved, 0.0) * slopes[:, 0] + np.maximum(moved, 0.0) * slopes[:, 1])
+
+
+def _along(x: Array, xs: Array, ys: Array) -> Array:
+    """Straight lines through points, and on past the ends."""
+    inside = np.interp(x, xs, ys)
+    below, above = (ys[1] - ys[0]) / (xs[1] - xs[0]), (ys[-1] - ys[-2]) / (xs[-1] - xs[-2])
+    return np.asarray(np.where(x < xs[0], ys[0] + (x - xs[0]) * below, np.where(x > xs[-1], ys[-1] + (x - xs[-1]) * above, inside)))

@@ -12,7 +12,8 @@ from briskcell.core.pack.resets import MAYBE, counted, expected_resets
 from briskcell.core.pack.uncertainty import chance_words
 
 from .batch import Maker
-from .doubts import doubts, samples
+from .belief import sampled
+from .doubts import doubts
 from .reach import FEW, SEED
 
 Array = NDArray[np.float64]
@@ -62,7 +63,7 @@ def reset_spread(op: Operating, store: int = 0) -> ResetSpread:
     """
     of = doubts(op.plan)
     made = Maker(op.plan, of, op.network)
-    factors = samples(of, FEW, SEED) if of else np.ones((1, 0))
+    factors = sampled(op.plan, of, FEW, SEED) if of else np.ones((1, 0))
     found = made.solve(factors, store)
     expected = expected_resets(op.plan, op.network, made.factors(factors), found.end, made.soc, found.elapsed)
     return ResetSpread(np.where(np.nan_to_num(found.hours) > 0, expected, 0.0))

@@ -15,8 +15,9 @@ from briskcell.core.assess import Assessment
 from briskcell.core.bench.course import totals
 from briskcell.core.bench.gate import no_capacity, no_figure
 from briskcell.core.bench.partial import Joined
-from briskcell.core.bench.step import LEADS_OHM, dummy_load
+from briskcell.core.bench.step import MILLIVOLT, dummy_load
 from briskcell.core.engine.converters import losses_of, switching_input_current
+from briskcell.core.engine.resistance import link_resistance_ohm
 from briskcell.core.pack.own_curve import own_curve
 from briskcell.model.changes import altered, replaced
 from briskcell.model.errors import FigureError
@@ -31,6 +32,7 @@ from briskcell.store.runs import RunRow, RunStore
 
 from .proof import Proof, Rung
 
+NO_OHMS, OHMS = 0.3, 0.15  # below which a joint's ohms say no figure; what a meter's lowest range may be off
 METER = 0.02  # of a reading, that a usual meter in its amps range may be off, with its leads in the way
 SHAPE = (0.3, 1.0, 2.0)  # of the amps measured, at which the shape of a board's losses is kept
 
@@ -40,7 +42,7 @@ def usable(rung: Rung) -> bool:
     measured = rung.step.key.partition(":")[0] in _MADE and rung.state in ("proven", "off", "passed")
     value = rung.reading.value if measured and rung.reading is not None else None
     if rung.step.unit == "Ω":
-        return value is not None and LEADS_OHM < value < 100.0
+        return value is not None and NO_OHMS < value < 100.0
     return value is not None and value > 0
 
 
@@ -49,10 +51,11 @@ def simulated(rung: Rung) -> bool:
     return rung.reading is not None and bool(rung.reading.note.get("simulated"))
 
 
-def put_on_plan(assessed: Assessment, found: Proof, key: str, *, sure: bool) -> Edit:
+def put_on_plan(assessed: Assessment, found: Proof, key: str, *, sure: bool, on_console: bool = False) -> Edit:
     """What a reading says, as the figure of its part: measured, with the unit, the day, and what the meter may be off.
 
-    One that is simulated becomes a figure only where that was said once more, and is graded as a guess.
+    One that is simulated becomes a figure only where that was said once more, and is graded as a guess; but ``on_console``, where
+    a simulated console is looked at as it was read, it was measured.
 
     Raises
     ------
@@ -65,18 +68,19 @@ def put_on_plan(assessed: Assessment, found: Proof, key: str, *, sure: bool) -> 
     if why := no_figure(rung.reading.value, rung.step.unit, rung.step.likely):
         raise FigureError(f"read-{key}", why, fix="Look for the fault, then read it again.")
     _real(simulated(rung), f"read-{key}", sure=sure)
-    return _MADE[key.partition(":")[0]](assessed, found, rung, _Known(found, rung))
+    known = _Known(found, rung, "guessed" if simulated(rung) and not on_console else "measured")
+    return _MADE[key.partition(":")[0]](assessed, found, rung, known)
 
 
 class _Known:
     """How well a reading is known, and the words that say so."""
 
-    def __init__(self, found: Proof, rung: Rung) -> None:
+    def __init__(self, found: Proof, rung: Rung, grade: Grade) -> None:
         assert rung.reading is not None
+        self.grade = grade
         self.off = float(rung.reading.note.get("off", METER))
         meter = rung.reading.note.get("by", "") or "meter"
         self.source = f"unit {found.unit.name}, {told(rung.reading.at)}, {meter} ±{self.off:.2g}".replace("±0.02", "±2%")
-        self.grade: Grade = "guessed" if simulated(rung) else "measured"
         self.value = float(rung.reading.value or 0.0)
 
     def figure(self, likely: float, beside: float = 0.0) -> Figure:
@@ -114,10 +118,21 @@ def _draw(a: Assessment, found: Proof, rung: Rung, known: _Known) -> Edit:
 
 
 def _joint(a: Assessment, _found: Proof, rung: Rung, known: _Known) -> Edit:
-    """A link's own resistance: what was read less the meter's leads, of which nobody knows more than that they are some tenths."""
+    """A link's own resistance, of which a meter's lowest range of ohms knows little more than some tenths."""
     part = a.plan.by_id[rung.step.element]
     assert isinstance(part, Link)
-    new = known.figure(max(known.value - LEADS_OHM / 2, 1e-4), LEADS_OHM / 2)
+    new = known.figure(max(known.value, 1e-4), OHMS)
+    return Edit(replaced(a.plan, altered(part, resistance_ohm=new)), f"{part.name} has {show(new.likely, 'Ω')}, measured")
+
+
+def _drop(a: Assessment, _found: Proof, rung: Rung, known: _Known) -> Edit:
+    """A link's own resistance by the volts it drops, at the amps that the resistor draws by the plan."""
+    part = a.plan.by_id[rung.step.element]
+    assert isinstance(part, Link)
+    amps = (rung.step.likely or 0.0) / max(link_resistance_ohm(part), 1e-6)
+    if amps <= 0:
+        raise FigureError(f"read-{rung.step.key}", "Nothing flows through it by the plan.", fix="Read its ohms.")
+    new = known.figure(known.value / amps, MILLIVOLT / amps)
     return Edit(replaced(a.plan, altered(part, resistance_ohm=new)), f"{part.name} has {show(new.likely, 'Ω')}, measured")
 
 
@@ -169,7 +184,7 @@ def _model_loss(board: Converter, volts: float, volts_in: float, amps: float) ->
 
 
 Made = Callable[[Assessment, Proof, Rung, _Known], Edit]
-_MADE: dict[str, Made] = {"draw": _draw, "into": _charger, "joint": _joint, "idle": _volts, "feed": _efficiency}
+_MADE: dict[str, Made] = {"draw": _draw, "into": _charger, "joint": _joint, "drop": _drop, "idle": _volts, "feed": _efficiency}
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from briskcell.core.assess import Assessment
+from briskcell.core.bench.before_cuts import Cut, cuts
 from briskcell.core.bench.causes import Cause, causes
 from briskcell.core.bench.gate import impossible
 from briskcell.core.bench.step import Step
@@ -145,12 +146,31 @@ def take(
         store.take(found.unit.id, key, rung.reading.value, reason.strip()[:400], class_of(assessed.plan, step), rung.reading.note)
         return
     if not step.unit:
+        if missing := _words_missing(step, note or {}):
+            raise FigureError(slot, f"Not said yet: {missing}.", fix="Write it down; that is what proves it later.")
         value = SEEN
     else:
         value = read_by(step) if read_by else _value(text, step.unit, slot)
         if not read_by and (why := impossible(value, step.unit, step.likely)):
             raise FigureError(slot, why, fix="Type it with its unit.")
+    if key.startswith("joint:") and (leads := _leads(found)):
+        value, note = max(value - leads, 0.0), (note or {}) | {"leads": f"{leads:.3g}"}
     store.take(found.unit.id, key, value, "", class_of(assessed.plan, step), note)
+
+
+def _leads(found: Proof) -> float:
+    """What the meter's own leads were read to have; 0 where nobody read them. [Ω]"""
+    rung = next((r for r in found.rungs if r.step.key.startswith("leads:")), None)
+    read = rung is not None and rung.state == "proven" and rung.reading is not None
+    return float(rung.reading.value or 0.0) if read and rung is not None and rung.reading is not None else 0.0
+
+
+def _words_missing(step: Step, note: dict[str, str]) -> str:
+    """What a step that is looked at still has to be told; empty where nothing."""
+    if not step.key.startswith("pads:"):
+        return ""
+    wanted = {"side": "on which side plus lies", "by": "who measured it"}
+    return next((words for name, words in wanted.items() if not note.get(name, "").strip()), "")
 
 
 def _value(text: str, unit: str, slot: str) -> float:
@@ -162,8 +182,18 @@ def _value(text: str, unit: str, slot: str) -> float:
     return -value if minus else value
 
 
-def explained(assessed: Assessment, rung: Rung) -> tuple[Cause, ...]:
-    """What may be wrong with a rung whose reading is off."""
+def before_cuts(plan: Plan, found: Proof) -> tuple[Cut, ...]:
+    """What of a build cannot be undone, and what of a unit is to be proven before."""
+    return cuts(plan, [r.step for r in found.rungs], {r.step.key for r in found.rungs if r.state in ("proven", "passed")})
+
+
+def explained(assessed: Assessment, rung: Rung, rungs: Sequence[Rung] = ()) -> tuple[Cause, ...]:
+    """What may be wrong with a rung whose reading is off, by all that was read of the unit."""
     if rung.state != "off" or rung.reading is None or rung.reading.value is None:
         return ()
-    return causes(assessed, rung.step, rung.reading.value)
+    held = {
+        r.step.key: r.step.holds(r.reading.value)
+        for r in rungs
+        if r.step.unit and r.reading is not None and r.reading.value is not None and r.state in ("proven", "off")
+    }
+    return causes(assessed, rung.step, rung.reading.value, held)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import struct
+from collections.abc import Collection, Mapping
 from datetime import datetime
 from pathlib import Path
 from typing import get_args
@@ -11,7 +12,7 @@ from typing import get_args
 from PIL import Image, UnidentifiedImageError
 
 from briskcell.bounded import Bounded
-from briskcell.core.log.culprit import When
+from briskcell.core.log.culprit import ALSO, When
 from briskcell.model.errors import FigureError
 from briskcell.model.plan import Plan
 from briskcell.model.units import read, show
@@ -24,7 +25,7 @@ MOST_PHOTO = 8_000_000  # bytes
 MOST_PIXELS = 60_000_000
 FORMATS = {"JPEG": (".jpg", "image/jpeg"), "PNG": (".png", "image/png"), "WEBP": (".webp", "image/webp")}
 UNREADABLE = (UnidentifiedImageError, OSError, SyntaxError, ValueError, MemoryError, struct.error, Image.DecompressionBombError)
-MOST_H = 2000.0
+MOST_H, MOST_W, MOST_AH = 2000.0, 500.0, 1000.0
 MOST_OF_PLAN = 5.0  # times what is planned: a draw a fifth of the plan's, past any doubt of it
 ENDS = {
     "stop": "until it stopped by itself",
@@ -34,9 +35,16 @@ Run = tuple[float, bool]
 
 
 def add_run(
-    log: LogStore, unit_id: int, hours_text: str, end: str, words: str, at: str = "", planned_h: float | None = None
+    log: LogStore,
+    unit_id: int,
+    hours_text: str,
+    end: str,
+    words: str,
+    at: str = "",
+    planned_h: float | None = None,
+    made_with: Mapping[str, str] | None = None,
 ) -> int:
-    """A timed run from a full pack; ``planned_h`` is how long the plan says that it plays. [h]
+    """A timed run from a full pack; ``planned_h`` is how long the plan says that it plays, ``made_with`` the pack it had. [h]
 
     Raises
     ------
@@ -55,11 +63,63 @@ def add_run(
     if end not in ENDS:
         raise FigureError("hours", "How it ended is not said.", fix="Choose one.")
     said = f"played {show(hours, 'h')} from full, {ENDS[end]}" + (f": {words.strip()}" if words.strip() else "")
-    return log.add(unit_id, "run", said[:2000], {"hours": hours, "ended": end == "stop"}, _moment(at))
+    return log.add(unit_id, "run", said[:2000], {"hours": hours, "ended": end == "stop"} | dict(made_with or {}), _moment(at))
 
 
-def add_complaint(log: LogStore, plan: Plan, unit_id: int, when: str, what: str, words: str) -> int:
-    """A complaint: when it fails, and what.
+STATES = {"play": "in play", "rest": "at rest, nothing played"}
+OF_TEST = {"cell": "one cell", "pack": "the whole pack"}
+LEFT_OUT = {"": "it counts", "use": "another use", "hand": "stopped by hand", "half": "not full", "meter": "a meter's fault"}
+
+
+def add_whole(
+    log: LogStore, unit_id: int, text: str, volts: str, state: str, at: str = "", made_with: Mapping[str, str] | None = None
+) -> int:
+    """A reading of the whole console at its pack: watts, or amps at its volts.
+
+    Raises
+    ------
+    FigureError
+        If it makes no sense.
+    """
+    unit = "A" if volts.strip() else "W"
+    value = read(text, unit, "whole") * (read(volts, "V", "whole") if volts.strip() else 1.0)
+    if not 0 < value <= MOST_W:
+        raise FigureError("whole", f"A console of {value:g} W cannot be.", fix="Give watts, or amps with the pack's volts.")
+    if state not in STATES:
+        raise FigureError("whole", "What it did meanwhile is not said.", fix="Choose one.")
+    about = {"watts": value, "state": state} | dict(made_with or {})
+    return log.add(unit_id, "whole", f"{show(value, 'W')} out of the pack, {STATES[state]}", about, _moment(at))
+
+
+def add_tested(log: LogStore, unit_id: int, text: str, of: str, at: str = "", made_with: Mapping[str, str] | None = None) -> int:
+    """What a tester's counter showed of a cell, or of the whole pack.
+
+    Raises
+    ------
+    FigureError
+        If it makes no sense.
+    """
+    ah = read(text, "Ah", "tested")
+    if not 0 < ah <= MOST_AH or of not in OF_TEST:
+        raise FigureError("tested", f"{ah:g} Ah cannot be.", fix="Type it with its unit: 2890 mAh.")
+    return log.add(
+        unit_id,
+        "tested",
+        f"a tester showed {show(ah, 'Ah')} of {OF_TEST[of]}",
+        {"ah": ah, "of": of} | dict(made_with or {}),
+        _moment(at),
+    )
+
+
+def left_out(about: dict[str, object], why: str) -> dict[str, object]:
+    """What is known of a run or an entry, with why it does not count; counted again where nothing is said."""
+    if why not in LEFT_OUT:
+        raise FigureError("left", "Why it does not count is not said.", fix="Choose one.")
+    return {k: v for k, v in about.items() if k != "left_out"} | ({"left_out": LEFT_OUT[why]} if why else {})
+
+
+def add_complaint(log: LogStore, plan: Plan, unit_id: int, when: str, what: str, words: str, also: Collection[str] = ()) -> int:
+    """A complaint: when it fails, what, and what goes with it.
 
     Raises
     ------
@@ -70,7 +130,8 @@ def add_complaint(log: LogStore, plan: Plan, unit_id: int, when: str, what: str,
         raise FigureError("when", "When it fails is not said.", fix="Choose one.")
     if what and what not in {p.id for p in plan.loads}:
         raise FigureError("when", "That part is not in the build any more.", fix="Choose another.")
-    return log.add(unit_id, "complaint", words.strip()[:2000], {"when": when, "what": what, "open": True})
+    about = {"when": when, "what": what, "open": True, "also": [k for k in ALSO if k in also]}
+    return log.add(unit_id, "complaint", words.strip()[:2000], about)
 
 
 def add_note(log: LogStore, unit_id: int, words: str, at: str = "") -> int:

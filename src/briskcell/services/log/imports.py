@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any, get_args
 
@@ -60,7 +60,15 @@ def corrected(layout: Layout, form: Callable[[str], str]) -> Layout:
 
 
 def bring_in(
-    uploads: Uploads, log: LogStore, runs: RunStore, unit_id: int, name: str, layout: Layout, title: str, kind: str
+    uploads: Uploads,
+    log: LogStore,
+    runs: RunStore,
+    unit_id: int,
+    name: str,
+    layout: Layout,
+    title: str,
+    kind: str,
+    made_with: Mapping[str, str],
 ) -> Callable[[Progress], dict[str, Any]]:
     """The work that reads a file into a run. One that fails, or is stopped, leaves nothing behind."""
 
@@ -71,7 +79,7 @@ def bring_in(
             unit_id,
             kind,
             title,
-            {"kind": kind, "quantity": "volts", "from": "file", "full": kind == "discharge"},
+            {"kind": kind, "quantity": "volts", "from": "file", "full": kind in ("discharge", "play")} | dict(made_with),
             state="importing",
         )
         count, ended = 0, False

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from pathlib import Path
 
 from briskcell.core.assess import Assessment
 from briskcell.formats.meter_csv import Layout
 from briskcell.model.plan import Plan
+from briskcell.services.bench import pins
 from briskcell.services.bench.benches import Benches
 from briskcell.services.jobs import Runner
 from briskcell.services.uploads import Uploads
@@ -20,7 +21,8 @@ from . import entries, imports
 from .ageing import Ageing, ageing
 from .compared import Compared, compared
 from .complaints import MOST_COMPLAINTS, Complaint, suspected
-from .learned import Told, measurements
+from .learned import pack_written
+from .typed import add_typed
 
 
 class Logs:
@@ -38,22 +40,55 @@ class Logs:
         found = self._log.get(entry_id)
         return found if found is not None and found.unit_id == unit_id else None
 
-    def add_run(self, unit_id: int, hours: str, end: str, words: str, at: str, planned_h: float | None) -> None:
+    def add_run(self, assessed: Assessment, unit_id: int, hours: str, end: str, words: str, at: str) -> None:
         """A timed run from a full pack."""
-        entries.add_run(self._log, unit_id, hours, end, words, at, planned_h)
+        planned_h = assessed.runtime.hours if assessed.runtime else None
+        entries.add_run(self._log, unit_id, hours, end, words, at, planned_h, pack_written(assessed.plan))
 
-    def add_complaint(self, plan: Plan, unit_id: int, when: str, what: str, words: str) -> None:
-        """A complaint: when it fails, and what."""
-        entries.add_complaint(self._log, plan, unit_id, when, what, words)
+    def add_whole(self, plan: Plan, unit_id: int, text: str, volts: str, state: str, at: str) -> None:
+        """A reading of the whole console at its pack."""
+        entries.add_whole(self._log, unit_id, text, volts, state, at, pack_written(plan))
+
+    def add_tested(self, plan: Plan, unit_id: int, text: str, of: str, at: str) -> None:
+        """What a tester showed of the cells."""
+        entries.add_tested(self._log, unit_id, text, of, at, pack_written(plan))
+
+    def add_typed(self, plan: Plan, unit_id: int, text: str, title: str, *, full: bool) -> None:
+        """A run of typed rows."""
+        add_typed(self._runs, unit_id, text, title, pack_written(plan), full=full)
+
+    def leave_out(self, unit_id: int, entry: EntryRow | None, run_id: int | None, why: str) -> None:
+        """Say why a line or a run cannot be believed, or with nothing said that it counts again."""
+        if entry is not None:
+            self._log.note(entry.id, entries.left_out(entry.about, why))
+        elif run_id is not None and (run := self._runs.get(run_id)) is not None and run.unit_id == unit_id:
+            self._runs.set(run_id, about=entries.left_out(run.about, why))
+
+    def boards(self, unit_id: int) -> tuple[pins.Unknown, ...]:
+        """Boards of a unit that nobody knows, with what their pads may be."""
+        return pins.boards(self._log, unit_id)
+
+    def begin_board(self, unit_id: int, name: str, pads: str) -> None:
+        """One more, by its pads."""
+        pins.begin(self._log, unit_id, name, pads)
+
+    def change_board(self, entry: EntryRow, form: Callable[[str], str]) -> None:
+        """One more thing that is known of its pads."""
+        pins.change(self._log, entry, form)
+
+    def add_complaint(self, plan: Plan, unit_id: int, when: str, what: str, words: str, also: Collection[str] = ()) -> None:
+        """A complaint: when it fails, what, and what goes with it."""
+        entries.add_complaint(self._log, plan, unit_id, when, what, words, also)
 
     def add_note(self, unit_id: int, words: str, at: str) -> None:
         """A change that was made, or anything else to remember."""
         entries.add_note(self._log, unit_id, words, at)
 
-    def complaints(self, assessed: Assessment, unit_id: int) -> list[Complaint]:
+    def complaints(self, assessed: Assessment, unit: UnitRow) -> list[Complaint]:
         """The newest open complaints of a unit, each with its suspects."""
-        still = [e for e in self.entries(unit_id) if e.kind == "complaint" and e.about.get("open", True)]
-        return [suspected(assessed, e) for e in still[:MOST_COMPLAINTS]]
+        still = [e for e in self.entries(unit.id) if e.kind == "complaint" and e.about.get("open", True)]
+        found = self._benches.proof(unit, assessed, standing=True) if still else None
+        return [suspected(assessed, e, found) for e in still[:MOST_COMPLAINTS]] if found else []
 
     def repeats(self, entry: EntryRow, step: str) -> None:
         """Say which step of the ladder tells a complaint's suspects apart."""
@@ -89,10 +124,12 @@ class Logs:
             self._uploads.done(upload)
             raise
 
-    def bring_in(self, build_id: int, unit_id: int, upload: str, form: Callable[[str], str], title: str, kind: str) -> None:
+    def bring_in(
+        self, build_id: int, plan: Plan, unit_id: int, upload: str, form: Callable[[str], str], title: str, kind: str
+    ) -> None:
         """Begin to read a meter's log into a run, laid out as the page says."""
         layout = imports.corrected(self.laid_out(upload)[0], form)
-        work = imports.bring_in(self._uploads, self._log, self._runs, unit_id, upload, layout, title, kind)
+        work = imports.bring_in(self._uploads, self._log, self._runs, unit_id, upload, layout, title, kind, pack_written(plan))
         self._jobs.begin(build_id, imports.KIND, work)
 
     def import_of(self, build_id: int) -> JobRow | None:
@@ -102,10 +139,6 @@ class Logs:
     def stop_import(self, build_id: int) -> None:
         """Stop it; it leaves nothing behind."""
         self._jobs.stop(build_id, imports.KIND)
-
-    def told(self, assessed: Assessment, unit: UnitRow, units: tuple[UnitRow, ...]) -> tuple[Told, ...]:
-        """Hours and capacities that a build's units have measured."""
-        return measurements(assessed, unit, units, self._log, self._runs)
 
     def aged(self, assessed: Assessment, unit: UnitRow) -> Ageing | None:
         """How a unit's cells age; None without a test."""

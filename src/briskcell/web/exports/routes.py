@@ -13,8 +13,9 @@ from briskcell.services.builds import Opened
 from ..build import bp
 from ..htmx import download
 from ..safe import file_name
-from ..shop import builds, workshop
+from ..shop import workshop
 from ..view import view_of
+from ..which_unit import shown_at
 from .turns import in_turn
 
 
@@ -25,13 +26,13 @@ def _list(opened: Opened, problem: str = "") -> str:
 @bp.get("/exports")
 def exports(build_id: int) -> str:
     """Every format, with what it is for."""
-    return _list(builds().open(build_id))
+    return _list(shown_at(build_id))
 
 
 @bp.get("/exports/<key>")
 def exported(build_id: int, key: str) -> Response:
     """The build in a format; the list again, with why and what to do, where it has nothing of that kind."""
-    form, opened = BY_KEY.get(key) or abort(404), builds().open(build_id)
+    form, opened = BY_KEY.get(key) or abort(404), shown_at(build_id)
     view, record = view_of(request.args), workshop().record(build_id)
 
     def made() -> Response:

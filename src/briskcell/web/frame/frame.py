@@ -19,12 +19,14 @@ from briskcell.services.judge import sheltered
 
 from ..help import HELP
 from ..pages import PAGES
+from ..shop import benches, workshop
 from ..units import show
 from ..view import View
 from .facts import differences_from_class
 from .map import map_of
 from .numbers import Numbers
 from .slip import slip_of
+from .standing import COMPARED
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +89,9 @@ def frame_of(opened: Opened, view: View) -> dict[str, Any]:
         "titles": TITLES,
         "number": numbers,
         "spine": spine(assessed, numbers),
+        "units": benches().units(opened.revision.build_id) if assessed.plan.stores else (),
+        "compared": COMPARED,
+        "measured_so_far": workshop().consoles.state(opened.revision.build_id),
         **map_of(opened, view),
         "station_help": HELP[view.station],
         "findings": assessed.findings,

@@ -74,26 +74,25 @@ def stranded(assessed: Answers) -> Iterator[Finding]:
     station="pack",
     shown=("brief/brief", "pack/answers"),
     worst="close",
-    source="The brief, and the range of everything the hours hang on",
+    source="The brief, and the margin that it counts as close",
 )
 def runtime_range(assessed: Answers) -> Iterator[Finding]:
-    """The pack still plays as long as the brief asks at the pessimistic end of what is known."""
-    if assessed.runtime is None or assessed.runtime.hours is None or assessed.falls_short:
-        return  # nothing to doubt: it does not last even as it likely is
-    spread, likely, wanted = assessed.runtime_range, assessed.runtime.hours, assessed.plan.brief.hours
-    if spread is not None and spread.low < wanted:
-        cause = (
-            f"It likely plays {show(likely, 'h')}, but one build in ten stays under {show(spread.low, 'h')}; "
-            f"{show(wanted, 'h')} are wanted."
-        )
-        yield Finding(
-            "close",
-            assessed.plan.stores[assessed.pack_index or 0].id,
-            cause,
-            missed_by(spread.low, wanted),
-            partial(_more_cells, assessed),
-            "Measure the largest draws: a narrower range may settle it.",
-        )
+    """The pack likely plays longer than the brief asks by the margin that counts as close."""
+    if assessed.runtime is None or assessed.runtime.hours is None or not assessed.barely_lasts:
+        return
+    likely, wanted = assessed.runtime.hours, assessed.plan.brief.hours
+    chance = assessed.chance_said(wanted)
+    cause = f"It likely plays {show(likely, 'h')}, hardly longer than the {show(wanted, 'h')} wanted: the chance is {chance}."
+    goal = wanted * (1.0 + assessed.plan.brief.margins.close)
+    best = next(iter(assessed.readings), None)
+    yield Finding(
+        "close",
+        assessed.plan.stores[assessed.pack_index or 0].id,
+        cause,
+        missed_by(likely, goal),
+        partial(_more_cells, assessed),
+        f"Measure it: {best.words} tells most." if best else "",
+    )
 
 
 def _what_stops_it(assessed: Answers) -> Iterator[Fix]:
@@ -116,11 +115,11 @@ def _what_stops_it(assessed: Answers) -> Iterator[Fix]:
 
 def _more_cells(assessed: Answers) -> Iterator[Fix]:
     """Packs that hold the energy the brief needs, and carry what is asked."""
-    pack, found, spread = assessed.plan.stores[assessed.pack_index or 0], assessed.runtime, assessed.runtime_range
-    if found is None or spread is None or not isinstance(pack, Pack):
+    pack, found = assessed.plan.stores[assessed.pack_index or 0], assessed.runtime
+    if found is None or not isinstance(pack, Pack):
         return
     wanted, now = assessed.plan.brief.hours, found.hours or 0.0
-    goal = wanted if now < wanted else wanted * now / max(spread.low, 1e-9)
+    goal = wanted if now < wanted else wanted * (1.0 + assessed.plan.brief.margins.close)
     mean_w = found.mean_w or assessed.draw.mean_w / TYPICAL_PATH
     usable = now * mean_w / found.energy_wh if now and found.energy_wh else TYPICAL_USE
     peak = next((h.demand_a for h in assessed.headrooms if h.kind == "cells"), 0.0)

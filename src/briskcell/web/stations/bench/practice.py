@@ -50,7 +50,7 @@ def practice(build_id: int) -> Response | Redirect:
         "points": points(opened.plan),
         "kinds": [(k, WORDS[k]) for k in KINDS],
         "harness": drawn_points(opened.assessed, request.args.get("red", ""), request.args.get("black", "")),
-        "at": {name: request.args.get(name, "") for name in ("mode", "joined", "red", "black", "kind", "where")},
+        "at": {name: request.args.get(name, "") for name in ("mode", "joined", "red", "black", "without", "kind", "where")},
     }
     return page_or_partial("practice.html", "bench/_practice.html", **context)
 
@@ -61,4 +61,6 @@ def _more() -> str:
     if letter is None or request.args.get("do") != "read":
         return ""
     joined = "j" if request.args.get("joined") == "yes" else "n"
-    return f"{letter}{joined}~{request.args.get('red', '')[:80]}~{request.args.get('black', '')[:80]}"
+    without = request.args.get("without", "")[:80]
+    at = f"{letter}{joined}~{request.args.get('red', '')[:80]}~{request.args.get('black', '')[:80]}"
+    return f"{at}~{without}" if without else at

@@ -17,7 +17,7 @@ from briskcell.web.shop import benches, builds, workshop
 from briskcell.web.view import view_of
 from briskcell.web.which_unit import named_unit, proof_of, shown_unit, with_unit
 
-from . import practice  # noqa: F401  adds its page to the build
+from . import pins, practice  # noqa: F401  add their pages to the build
 
 STREAMS = BoundedSemaphore(6)  # each holds one of the server's threads
 LASTS_S = 30.0  # after which a page asks for the next stretch of a stream by itself
@@ -51,7 +51,7 @@ def reading(build_id: int) -> Response:
 def measured(build_id: int) -> Response:
     """A reading as a figure of the plan."""
     unit = named_unit(build_id)
-    return change(build_id, lambda a: put_on_plan(a, proof_of(unit, a), form("step"), sure=form("sure") == "yes"))
+    return change(build_id, lambda a: put_on_plan(a, proof_of(unit, a), form("step"), sure=form("sure") == "yes"), planned=True)
 
 
 @bp.post("/instrument")
@@ -86,15 +86,15 @@ def simulate(build_id: int) -> Response:
 @bp.post("/run")
 def run(build_id: int) -> Response:
     """Begin a run, stop it, remove it, or make its capacity or its curve the plan's."""
-    number, do = named("run", form("run")) or 0, form("do")
+    number, do, sure = named("run", form("run")) or 0, form("do"), form("sure") == "yes"
     if do == "begin":
         _begin(build_id)
     else:
         found = benches().run(build_id, number) or abort(404)
         if do == "curve":
-            return change(build_id, lambda a: benches().curve_on_plan(build_id, a, found, sure=form("sure") == "yes"))
+            return change(build_id, lambda a: benches().curve_on_plan(build_id, a, found, sure=sure), planned=True)
         if do == "plan":
-            return change(build_id, lambda a: benches().capacity_on_plan(build_id, a, found, sure=form("sure") == "yes"))
+            return change(build_id, lambda a: benches().capacity_on_plan(build_id, a, found, sure=sure), planned=True)
         if do == "remove":
             benches().remove_run(number)
         else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Any
 
 from flask import g, request, session
@@ -18,13 +19,15 @@ from briskcell.services.bench.asked import usual
 from briskcell.services.bench.courses import Run, share
 from briskcell.services.bench.instruments import QUANTITY, UNIT
 from briskcell.services.bench.measured import simulated, usable
-from briskcell.services.bench.proof import explained
+from briskcell.services.bench.proof import before_cuts, explained
 from briskcell.services.builds import Opened
 from briskcell.web.sections import Section
 from briskcell.web.shop import benches
 from briskcell.web.units import show
 from briskcell.web.view import View
 from briskcell.web.which_unit import shown_unit
+
+from ..pack.sure import narrowing
 
 SECTIONS = (
     Section("h-next", "Next"),
@@ -37,6 +40,7 @@ SECTIONS = (
 
 def surface(opened: Opened, view: View) -> dict[str, Any]:
     """What the Bench station shows: one unit's ladder, runs and instruments."""
+    opened = replace(opened, assessed=opened.planned, console=None)
     units, unit = shown_unit(opened.revision.build_id, view)
     if unit is None or not opened.plan.stores:
         return {"units": units, "unit": unit, "proof": None}
@@ -51,11 +55,13 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "by": session.get("measures", ""),
         "probes": probes(opened.plan, due.step) if due else None,
         "joins": _joins(opened, found.rungs, due.step) if due else (),
-        "causes": explained(opened.assessed, due) if due else (),
+        "causes": explained(opened.assessed, due, found.rungs) if due else (),
+        "cuts": before_cuts(opened.plan, found),
         "stages": [(title, rungs) for title, rungs in stages if rungs],
         "usable": {r.step.key for r in found.rungs if usable(r)},
         "made_up": {r.step.key for r in found.rungs if simulated(r)},
         "state": benches().state(unit.id),
+        "run_tells": next((narrowing(r) for r in opened.assessed.readings if r.key == "hours"), "") if due is None else "",
         "titles": {r.step.key: r.step.title for r in found.rungs},
         **_instruments(opened, due.step if due else None),
         **_runs(opened, unit.id),

@@ -8,14 +8,14 @@ from briskcell.core.backwards.questions import Answer
 from briskcell.drawing.small_curve import small_curve
 from briskcell.services.backwards import asked, try_answer
 from briskcell.web.build import bp, change, form
-from briskcell.web.shop import builds
 from briskcell.web.units import show
+from briskcell.web.which_unit import shown_at
 
 
 @bp.get("/backwards/<revision:revision>")
 def backwards(build_id: int, revision: int) -> str:
     """Every question with its answer and the curve around it."""
-    opened = builds().at(build_id, revision)
+    opened = shown_at(build_id, revision)
     found = [(a, small_curve(a.points, a.at, a.wanted, _says(a))) for a in asked(opened.assessed)]
     return render_template("brief/_backwards.html", id=build_id, found=found)
 

@@ -9,13 +9,13 @@ from briskcell.model.tree import layout_of
 from briskcell.model.units import read
 from briskcell.services.charge.times import balancing_h, bank_hours, enough_soc, layout_times, supply_times
 from briskcell.web.build import bp
-from briskcell.web.shop import builds
+from briskcell.web.which_unit import shown_at
 
 
 @bp.get("/charge/<revision:revision>/times")
 def charge_times(build_id: int, revision: int) -> str:
     """Times from a charge to full, 80 % and enough, for each supply; a figure that makes no sense is refused beside its field."""
-    assessed = builds().at(build_id, revision).assessed
+    assessed = shown_at(build_id, revision).assessed
     start = (
         _percent(request.args.get("from", ""))
         if request.args.get("from")

@@ -9,7 +9,7 @@ from briskcell.services.day import days
 from briskcell.services.day.plugs import plugs
 from briskcell.services.edits.values import Edit
 from briskcell.web.build import bp, change, form
-from briskcell.web.shop import builds
+from briskcell.web.which_unit import shown_at
 
 from .surface import clock
 
@@ -37,7 +37,7 @@ def change_day(build_id: int) -> Response:
 @bp.get("/day/<revision:revision>/plugs")
 def day_plugs(build_id: int, revision: int) -> str:
     """The latest moments to plug in and the weakest supply: asked for once the page stands."""
-    opened = builds().at(build_id, revision)
+    opened = shown_at(build_id, revision)
     number = request.args.get("day", 0, type=int)
     kept = opened.assessed.days
     if not 0 <= number < len(kept):

@@ -6,13 +6,13 @@ from flask import Response, render_template
 
 from briskcell.services.heat import cooling
 from briskcell.web.build import bp, change, form
-from briskcell.web.shop import builds
+from briskcell.web.which_unit import shown_at
 
 
 @bp.get("/cooler/<revision:revision>")
 def cooler(build_id: int, revision: int) -> str:
     """What makes the case cooler, ranked: asked for once the page stands."""
-    found = cooling.coolings(builds().at(build_id, revision).assessed)
+    found = cooling.coolings(shown_at(build_id, revision).assessed)
     return render_template("heat/_cooler.html", found=found, id=build_id)
 
 

@@ -8,14 +8,15 @@ from werkzeug.wrappers import Response as Sent
 from briskcell.services.bench.measured import put_on_plan
 from briskcell.services.log.entries import FORMATS
 from briskcell.web.build import bp, change, form, render
-from briskcell.web.safe import row_number
+from briskcell.web.safe import named, row_number
 from briskcell.web.shop import benches, builds, logs, workshop
 from briskcell.web.view import view_of
 from briskcell.web.which_unit import named_unit, proof_of, with_unit
 
 from .surface import learned
 
-KINDS = {"discharge": "Discharge from a file", "watch": "Log from a file"}
+KINDS = {"discharge": "Discharge from a file", "play": "Run in play from a file", "watch": "Log from a file"}
+MOST_ROWS = 20_000  # characters of typed rows
 
 
 def _shown(build_id: int) -> Response:
@@ -34,17 +35,30 @@ def write_log(build_id: int) -> Response:
     """A line of a unit's log: a timed run, a complaint, a change; or one taken out, or a complaint that is found."""
     log, unit, do = logs(), named_unit(build_id), form("do")
     if do == "run":
-        runtime = builds().open(build_id).assessed.runtime
-        log.add_run(unit.id, form("hours"), form("end"), form("words"), form("at"), runtime.hours if runtime else None)
+        log.add_run(builds().open(build_id).assessed, unit.id, form("hours"), form("end"), form("words"), form("at"))
     elif do == "complaint":
-        log.add_complaint(builds().open(build_id).plan, unit.id, form("when"), form("what"), form("words"))
+        log.add_complaint(
+            builds().open(build_id).plan, unit.id, form("when"), form("what"), form("words"), request.form.getlist("also")
+        )
+    elif do == "whole":
+        log.add_whole(builds().open(build_id).plan, unit.id, form("watts"), form("volts"), form("state"), form("at"))
+    elif do == "tested":
+        log.add_tested(builds().open(build_id).plan, unit.id, form("ah"), form("of"), form("at"))
+    elif do == "rows":
+        rows = request.form.get("rows", "")[:MOST_ROWS]
+        log.add_typed(builds().open(build_id).plan, unit.id, rows, form("title"), full=form("full") == "yes")
+    elif do == "leave":
+        number = row_number(form("entry"))
+        log.leave_out(unit.id, log.entry(unit.id, number) if number else None, named("run", form("run")), form("why"))
     elif do == "change":
         log.add_note(unit.id, form("words"), form("at"))
     else:
         entry = log.entry(unit.id, row_number(form("entry")) or 0) or abort(404)
         if do == "plan":
             return change(
-                build_id, lambda a: put_on_plan(a, proof_of(unit, a, standing=True), form("step"), sure=form("sure") == "yes")
+                build_id,
+                lambda a: put_on_plan(a, proof_of(unit, a, standing=True), form("step"), sure=form("sure") == "yes"),
+                planned=True,
             )
         if do == "repeat":
             benches().take_back(unit.id, form("step"))
@@ -58,6 +72,16 @@ def write_log(build_id: int) -> Response:
         else:
             log.remove(entry)
     return _shown(build_id)
+
+
+@bp.post("/take-in")
+def take_in(build_id: int) -> Response:
+    """What was measured of a console, into its plan: all that is ticked, as one change."""
+    unit, keys = named_unit(build_id), frozenset(request.form.getlist("take"))
+    sure = form("sure") == "yes"
+    return change(
+        build_id, lambda a: workshop().consoles.taken_in(a, unit, benches().units(build_id), keys, sure=sure), planned=True
+    )
 
 
 @bp.post("/photo")
@@ -85,7 +109,7 @@ def import_log(build_id: int) -> Response:
         workshop().uploads.done(name)
     elif do == "take":
         kind = form("kind") if form("kind") in KINDS else "watch"
-        logs().bring_in(build_id, unit.id, name, form, title.strip() or KINDS[kind], kind)
+        logs().bring_in(build_id, builds().open(build_id).plan, unit.id, name, form, title.strip() or KINDS[kind], kind)
     else:
         layout, rows = logs().laid_out(name)
         g.laid = {"file": name, "layout": layout, "rows": rows, "title": title}

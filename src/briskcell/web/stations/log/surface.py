@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
 from typing import Any
 
 from flask import g, request, url_for
 
-from briskcell.core.log.culprit import WHENS
+from briskcell.core.log.culprit import ALSO, WHENS
+from briskcell.core.log.learning import Learned
+from briskcell.core.pack.uncertainty import Range
 from briskcell.drawing.curves import numbers, plot
 from briskcell.formats.meter_csv import ROLES
 from briskcell.services.bench.courses import Run
@@ -19,14 +21,17 @@ from briskcell.services.bench.proof import Unit, explained
 from briskcell.services.builds import Opened
 from briskcell.services.judge import sheltered
 from briskcell.services.log.ageing import WORN, Ageing
-from briskcell.services.log.entries import ENDS
-from briskcell.services.log.learned import Forecast, Lesson, forecast, lesson
+from briskcell.services.log.entries import ENDS, LEFT_OUT, OF_TEST, STATES
+from briskcell.services.log.learned import Forecast, forecast
+from briskcell.services.log.this_console import Console
 from briskcell.services.moments import local
 from briskcell.web.sections import Section
-from briskcell.web.shop import benches, builds, logs
+from briskcell.web.shop import benches, builds, logs, workshop
 from briskcell.web.units import show
 from briskcell.web.view import View
 from briskcell.web.which_unit import proof_of, shown_unit
+
+from ..pack.sure import narrowing
 
 SECTIONS = (
     Section("h-line", "Line of time"),
@@ -35,6 +40,7 @@ SECTIONS = (
     Section("h-learned", "Learned"),
     Section("h-add", "Add to it"),
 )
+COUNTING = ("run", "whole", "tested", "play", "discharge")  # lines and runs that teach something
 OTHERS = 6  # builds that a forecast is made for
 
 
@@ -49,11 +55,13 @@ class Line:
     run: str = ""
     photo: str = ""
     simulated: bool = False
+    counts: bool = False
+    left_out: str = ""
 
 
 def surface(opened: Opened, view: View) -> dict[str, Any]:
     """What the Log station shows of one unit."""
-    build_id = opened.revision.build_id
+    build_id, opened = opened.revision.build_id, replace(opened, assessed=opened.planned, console=None)
     units, unit = shown_unit(build_id, view)
     if unit is None:
         return {"units": units, "unit": None}
@@ -66,19 +74,29 @@ def surface(opened: Opened, view: View) -> dict[str, Any]:
         "laid": g.get("laid"),
         "roles": ROLES,
         "whens": WHENS,
+        "also": ALSO,
         "ends": ENDS,
+        "states": STATES,
+        "of_test": OF_TEST,
+        "left_out": LEFT_OUT,
         "complaints": _complaints(opened, unit),
         **_run(opened, runs),
     }
 
 
-def show_range(ends: tuple[float, float, float]) -> str:
-    """Hours as a range, and the likely one."""
-    return f"{show(ends[0], 'h')} to {show(ends[2], 'h')}, likely {show(ends[1], 'h')}"
-
-
 def _lines(build_id: int, unit_id: int, runs: list[Run]) -> list[Line]:
-    out = [Line(r.began_at, "measured", f"{r.title}: {r.words}", run=r.key, simulated=bool(r.about.get("simulated"))) for r in runs]
+    out = [
+        Line(
+            r.began_at,
+            "measured",
+            f"{r.title}: {r.words}",
+            run=r.key,
+            simulated=bool(r.about.get("simulated")),
+            counts=r.kind in COUNTING,
+            left_out=str(r.about.get("left_out", "")),
+        )
+        for r in runs
+    ]
     for e in logs().entries(unit_id):
         words = e.words
         if e.kind == "complaint":
@@ -88,7 +106,8 @@ def _lines(build_id: int, unit_id: int, runs: list[Run]) -> list[Line]:
                 + ("" if e.about.get("open", True) else " (found)")
             )
         photo = url_for("build.photo", build_id=build_id, entry=e.id) if e.file else ""
-        out.append(Line(e.at, e.kind, words, entry=e.id, photo=photo))
+        left_out = str(e.about.get("left_out", ""))
+        out.append(Line(e.at, e.kind, words, entry=e.id, photo=photo, counts=e.kind in COUNTING, left_out=left_out))
     readings = benches().readings(unit_id)
     for day in sorted({local(r.at).date() for r in readings if r.value is not None}):
         at = [r for r in readings if local(r.at).date() == day and r.value is not None]
@@ -129,13 +148,14 @@ def _run(opened: Opened, runs: list[Run]) -> dict[str, Any]:
 
 def _complaints(opened: Opened, unit: Unit) -> list[dict[str, Any]]:
     """Open complaints with their suspects, and the reading that tells the first two apart."""
-    about = logs().complaints(opened.assessed, unit.id)
+    about = logs().complaints(opened.assessed, unit)
     return [
         {
             "entry": c.entry,
             "what": c.what,
             "suspects": c.suspects,
             "step": c.step,
+            "rests_on": c.rests_on,
             "read": _answer(opened, unit, c.entry.about.get("repeat")),
         }
         for c in about
@@ -149,7 +169,7 @@ def _answer(opened: Opened, unit: Unit, step: str | None) -> dict[str, Any] | No
     rung = next((r for r in rungs if r.step.key == step and r.reading is not None and r.reading.value is not None), None)
     if rung is None or rung.reading is None or rung.reading.value is None or not rung.step.unit:
         return None
-    reasons = explained(opened.assessed, rung)
+    reasons = explained(opened.assessed, rung, rungs)
     return {
         "shown": show(rung.reading.value, rung.step.unit),
         "holds": rung.state == "proven",
@@ -160,21 +180,44 @@ def _answer(opened: Opened, unit: Unit, step: str | None) -> dict[str, Any] | No
 
 
 def learned(opened: Opened, view: View) -> dict[str, Any]:
-    """What measurements of a build's units teach: asked for once the page stands, since it samples this build and others."""
+    """What measurements of a build's units teach: asked for once the page stands, since it is worked out for other builds too."""
     units, unit = shown_unit(opened.revision.build_id, view)
-    told = logs().told(opened.assessed, unit, units) if unit else ()
-    found = sheltered("learning", lambda: lesson(opened.assessed, told), None)
-    forecasts = _forecasts(opened, found) if found else []
-    aged = sheltered("age of the cells", lambda: logs().aged(opened.assessed, unit) if unit else None, None)
+    console = sheltered("learning", lambda: workshop().consoles.of(opened.planned, unit, units), None) if unit else None
+    aged = sheltered("age of the cells", lambda: logs().aged(opened.planned, unit) if unit else None, None)
+    found = console.learned if console else None
     return {
-        "told": told,
+        "id": opened.revision.build_id,
+        "unit": unit,
+        "console": console,
         "lesson": found,
+        "before": opened.planned.runtime_range,
+        "after": console.assessed.runtime_range if console else None,
+        "plan_reads": next(iter(opened.planned.readings), None),
+        "next_reads": console.assessed.readings[:3] if console else (),
+        "narrowing": narrowing,
         "range": show_range,
-        "forecasts": forecasts,
-        "mean_w": opened.assessed.draw.mean_w,
+        "own": sum(not t.measured.sibling and not t.left_out for t in console.told) if console else 0,
+        "siblings": sum(t.measured.sibling and not t.left_out for t in console.told) if console else 0,
+        "moved": _moved(opened, console) if console else [],
+        "forecasts": _forecasts(opened, found) if found else [],
         "aged": aged,
         "aged_plot": _aged_plot(aged) if aged and len(aged.tests) > 1 else None,
     }
+
+
+def show_range(of: Range) -> str:
+    """Hours as a range, and the likely one."""
+    return f"{show(of.low, 'h')} to {show(of.high, 'h')}, likely {show(of.likely, 'h')}"
+
+
+def _moved(opened: Opened, console: Console) -> list[tuple[str, str, str]]:
+    """What the likely figures of the console are beside the plan's: draws and what a cell holds."""
+    out = []
+    plan, own = opened.planned.draw, console.assessed.draw
+    out.append(("All parts in the mean", show(plan.mean_w, "W"), show(own.mean_w, "W")))
+    for a, b in zip(opened.planned.plan.packs, console.assessed.plan.packs, strict=False):
+        out.append((f"A cell of {a.name} holds", show(a.cell.capacity_ah.likely, "Ah"), show(b.cell.capacity_ah.likely, "Ah")))
+    return [row for row in out if row[1] != row[2]]
 
 
 def _aged_plot(found: Ageing) -> dict[str, Any]:
@@ -191,7 +234,7 @@ def _aged_plot(found: Ageing) -> dict[str, Any]:
     return plot("What a cell holds, and its resistance, over time", along, series, [{"y": WORN * 100, "words": "worn out"}])
 
 
-def _forecasts(opened: Opened, learned: Lesson) -> list[Forecast]:
+def _forecasts(opened: Opened, learned: Learned) -> list[Forecast]:
     """What was learned, for the other builds of the shelf that share its parts."""
     out = list[Forecast]()
     rows, _ = builds().shelf()

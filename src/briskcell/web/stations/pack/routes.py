@@ -14,6 +14,7 @@ from briskcell.services.search import take_found
 from briskcell.web.build import base_revision, bp, change, form
 from briskcell.web.shop import builds, searches
 from briskcell.web.units import plain
+from briskcell.web.which_unit import shown_at
 
 from . import sure  # noqa: F401  adds its part to the build
 from .scatters import scatters
@@ -33,7 +34,7 @@ def edit_bay(build_id: int) -> Response:
 @bp.get("/packs/<revision:revision>")
 def packs(build_id: int, revision: int) -> str:
     """All packs of the library that fit: asked for once the page stands."""
-    return render_template("pack/_packs.html", id=build_id, **choices(builds().at(build_id, revision)))
+    return render_template("pack/_packs.html", id=build_id, **choices(shown_at(build_id, revision)))
 
 
 @bp.post("/cells")
@@ -97,9 +98,9 @@ def search(build_id: int) -> Response:
 def search_begin(build_id: int) -> Response:
     """Begin the wide search, or go on with one that was stopped; one that is under way for this build is stopped."""
     if form("do") == "go on":
-        searches().go_on(build_id)
+        searches().go_on(build_id, shown_at(build_id).assessed)
     else:
-        searches().begin(build_id, in_drawer=form("do") == "drawer")
+        searches().begin(build_id, shown_at(build_id).assessed, in_drawer=form("do") == "drawer")
     return _search_shown(build_id)
 
 

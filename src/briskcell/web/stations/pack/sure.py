@@ -8,19 +8,19 @@ import numpy as np
 from flask import render_template
 
 from briskcell.core.assess import Assessment
-from briskcell.core.spread.doubts import OF_PLAY
-from briskcell.core.spread.spread import Carrier, Spread
+from briskcell.core.spread.settle import Reading
+from briskcell.core.spread.spread import Spread
 from briskcell.drawing.pack.hours import density
 from briskcell.services.judge import sheltered
 from briskcell.web.build import bp
-from briskcell.web.shop import builds
 from briskcell.web.units import show
+from briskcell.web.which_unit import shown_at
 
 
 @bp.get("/sure/<revision:revision>")
 def sure(build_id: int, revision: int) -> str:
     """Asked for once the page stands."""
-    opened = builds().at(build_id, revision)
+    opened = shown_at(build_id, revision)
     found = sheltered("spread", lambda: opened.assessed.spread, None)
     return render_template("pack/_sure.html", id=build_id, **(_shown(opened.assessed, found) if found else {"found": None}))
 
@@ -37,7 +37,7 @@ def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
         "chance_calm": a.reset_spread.chance_said(a.plan.brief.resets_per_charge) if a.reset_spread else "",
         "density": density(found, wish, ends, show),
         "ends": ends,
-        "carriers": [(c, _sentence(ends, c), OF_PLAY[c.doubt.kind].measured_by) for c in found.carriers(4)],
+        "readings": [(r, narrowing(r)) for r in a.readings],
         "filling": filling,
         "charge_wish": a.plan.brief.charge_hours,
         "spare": a.spare_range,
@@ -48,7 +48,6 @@ def _shown(a: Assessment, found: Spread) -> dict[str, Any]:
     }
 
 
-def _sentence(ends: tuple[float, float, float], c: Carrier) -> str:
-    low, _, high = ends
-    now, then = f"{show(low, 'h')} to {show(high, 'h')}", f"{show(c.known_low_h, 'h')} to {show(c.known_high_h, 'h')}"
-    return f"The {c.doubt.name} carries {c.share:.0%} of the doubt; known, it would narrow {now} to {then}."
+def narrowing(r: Reading) -> str:
+    """By how much a reading narrows the hours, before it is taken."""
+    return f"±{show(r.now, '%')} → ±{show(r.then, '%')}"

@@ -6,7 +6,7 @@ from flask import Response, render_template
 
 from briskcell.services.rails import alternatives, rewiring
 from briskcell.web.build import bp, change, form
-from briskcell.web.shop import builds
+from briskcell.web.which_unit import shown_at
 
 
 @bp.post("/feed")
@@ -27,7 +27,7 @@ def rail(build_id: int) -> Response:
 @bp.get("/alternatives/<revision:revision>")
 def both_ways(build_id: int, revision: int) -> str:
     """One board or two, side by side: asked for once the page stands."""
-    found = alternatives.alternatives(builds().at(build_id, revision).assessed)
+    found = alternatives.alternatives(shown_at(build_id, revision).assessed)
     return render_template("rails/_alternatives.html", alternatives=found, id=build_id)
 
 

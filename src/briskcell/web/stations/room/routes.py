@@ -9,7 +9,7 @@ from briskcell.model.units import read
 from briskcell.services.edits.values import Edit
 from briskcell.services.room import layout
 from briskcell.web.build import bp, change, form
-from briskcell.web.shop import builds
+from briskcell.web.which_unit import shown_at
 
 
 @bp.post("/place")
@@ -50,5 +50,5 @@ def size(build_id: int) -> Response:
 @bp.get("/millimetres/<revision:revision>")
 def millimetres(build_id: int, revision: int) -> str:
     """What each change takes off the thickness: asked for once the page stands."""
-    now, found = layout.gains(builds().at(build_id, revision).assessed)
+    now, found = layout.gains(shown_at(build_id, revision).assessed)
     return render_template("room/_gains.html", now=now, gains=found)

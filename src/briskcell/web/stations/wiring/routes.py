@@ -8,8 +8,8 @@ from briskcell.drawing.wiring.soldered import soldered
 from briskcell.model.units import read
 from briskcell.services.wiring import gauges, grounds, joints, pads
 from briskcell.web.build import bp, change, form
-from briskcell.web.shop import builds
 from briskcell.web.units import show
+from briskcell.web.which_unit import shown_at
 
 MOST_DROP_V = 5.0
 
@@ -25,7 +25,7 @@ def found_gauges(build_id: int, revision: int) -> str:
     """The thinnest gauge for each wire, within the drop allowed: asked for as it is typed."""
     drop, owned_text = request.args.get("drop", "") or "50 mV", request.args.get("owned", "")[:120]
     drop_v, owned = min(max(read(drop, "V", "drop"), 0.0), MOST_DROP_V), gauges.owned_gauges(owned_text)
-    found = gauges.proposals(builds().at(build_id, revision).assessed, drop_v, owned, gains=True)
+    found = gauges.proposals(shown_at(build_id, revision).assessed, drop_v, owned, gains=True)
     return render_template("wiring/_gauges_found.html", found=found, drop=drop, owned_text=owned_text, id=build_id)
 
 
@@ -52,7 +52,7 @@ def ground(build_id: int) -> Response:
 @bp.get("/circuit")
 def circuit(build_id: int) -> str:
     """The circuit on a page of its own, to print: the drawing, and every conductor from pad to pad."""
-    found = builds().open(build_id).assessed
+    found = shown_at(build_id).assessed
     drawn, lines = soldered(found, show=show), pads.pad_lines(found, show)
     return render_template("wiring/circuit.html", plan=found.plan, drawn=drawn, lines=lines, id=build_id)
 
@@ -60,5 +60,5 @@ def circuit(build_id: int) -> str:
 @bp.get("/labels")
 def labels(build_id: int) -> str:
     """Labels for both ends of every piece, and the cut list, to print."""
-    found = builds().open(build_id).assessed
+    found = shown_at(build_id).assessed
     return render_template("wiring/labels.html", plan=found.plan, pieces=found.pieces, to_buy=found.to_buy, id=build_id)
