@@ -120,7 +120,7 @@ def test_the_range_is_that_of_four_thousand_samples_solved_whole(monkeypatch: py
     for plan in (sanderling(), curlew()):
         asked.clear()
         assert assess(plan, STOCK).runtime_range is not None
-        assert asked == [1 + 2 * len(doubts(plan)) + len(ALL_DRAWS) + 8], "a sound build is put together from dozens"
+        assert asked == [1 + 2 * len(doubts(plan)) + len(ALL_DRAWS) + 6], "a sound build is put together from dozens"
     builds = [sanderling(), curlew(), *(sound(source) for _ in range(6))]
     for plan in builds:
         a = assess(plan, STOCK)

@@ -21,9 +21,11 @@ COUNT, SEED = 4000, 20
 TENTHS = np.array([0.1, 0.9])
 FEW = 400  # samples that are solved whole where it cannot be put together
 FEWER = 100  # samples of the least spare, where it cannot be put together: a page waits for them
-WHOLE = 8  # samples that are solved whole besides, to hold the put-together ones against
+WHOLE = 6  # samples that are solved whole besides, to hold the put-together ones against
 OFF = 0.02  # by which the two may differ in the middle of them, before every sample is solved whole
-ALL_DRAWS = np.array([0.3, 0.45, 0.62, 0.8, 1.0, 1.25, 1.55, 2.0, 2.8, 4.0])  # factors on all draws together that are asked
+ALL_DRAWS = np.array([0.35, 0.6, 0.8, 1.3, 1.8, 3.0])  # factors on all draws together that are asked, beside the likely ones
+LIKELY_AT = int(np.searchsorted(ALL_DRAWS, 1.0))
+SCALE = np.insert(ALL_DRAWS, LIKELY_AT, 1.0)
 LEAST = 1e-4  # share of the likely hours that stands for none at all
 
 
@@ -87,9 +89,8 @@ class Reach:
         others = np.array([d.kind not in ("draw", "shared") for d in self.of])
         slopes = bent(np.log(self._alone), self._log_hours[: len(self._alone)])
         rest = bent_added(slopes[others], np.log(factors[:, others])).sum(axis=1)
-        curve = self._log_hours[len(self._alone) : -WHOLE]
-        ends = np.log(np.clip(whole, ALL_DRAWS[0] / 3.0, ALL_DRAWS[-1] * 3.0))
-        return np.asarray(np.exp(_along(ends, np.log(ALL_DRAWS), curve) + rest))
+        ends = np.log(np.clip(whole, SCALE[0] / 3.0, SCALE[-1] * 3.0))
+        return np.asarray(np.exp(_along(ends, np.log(SCALE), self._by_all(self._log_hours)) + rest))
 
     def _least(self, factors: Array) -> Array:
         """The least spare of rows of factors."""
@@ -101,8 +102,8 @@ class Reach:
         low, high = np.moveaxis(bent(self._alone, found[:n]), 1, 0)
         cover = float(self._share[[j in self._moved for j in np.flatnonzero(draws)]].sum() / max(self._share.sum(), 1e-9))
         together = 1.0 + (shared[:, 0] - 1.0) * cover if self._moved else np.ones(len(factors))
-        curve = found[n:-WHOLE]
-        by_all = np.stack([_along(together, ALL_DRAWS, curve[:, e]) for e in range(curve.shape[1])], axis=1)
+        curve = self._by_all(found)
+        by_all = np.stack([_along(together, SCALE, curve[:, e]) for e in range(curve.shape[1])], axis=1)
         each = by_all + np.minimum(own, 0.0) @ low + np.maximum(own, 0.0) @ high
         return np.asarray(each.min(axis=1, initial=1.0))
 
@@ -129,6 +130,10 @@ class Reach:
         """The whole factor of each draw, shape (n, n_draws)."""
         return np.asarray(factors[:, self._is_draw] * self._shared_of(factors))
 
+    def _by_all(self, values: Array) -> Array:
+        """What all draws together come to, at each of ``SCALE``."""
+        return np.insert(values[len(self._alone) : -WHOLE], LIKELY_AT, values[0], axis=0)
+
     @cached_property
     def _log_hours(self) -> Array:
         hours = np.nan_to_num(self._solved.hours)
@@ -138,9 +143,9 @@ class Reach:
     @cached_property
     def _share(self) -> Array:
         """What share of all draws each one is: by what all would have to change for the same hours. Shape (n_draws,)."""
-        curve, alone = self._log_hours[len(self._alone) : -WHOLE], self._log_hours[: len(self._alone)]
+        curve, alone = self._by_all(self._log_hours), self._log_hours[: len(self._alone)]
         rising = np.argsort(curve, kind="stable")
-        as_all = np.exp(np.interp(alone, curve[rising], np.log(ALL_DRAWS)[rising]))
+        as_all = np.exp(np.interp(alone, curve[rising], np.log(SCALE)[rising]))
         step = np.array([np.ptp(d.tenths) for d in self.of])
         return np.asarray(((as_all[2::2] - as_all[1::2]) / step)[self._is_draw])
 
