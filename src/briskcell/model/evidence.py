@@ -25,5 +25,5 @@ class Evidence(Document):
     """
 
     words: Words
-    off: Annotated[float, Field(gt=0, le=5)]
+    off: Annotated[float, Field(ge=1e-4, le=5)]
     terms: Annotated[tuple[Term, ...], Field(min_length=1, max_length=300)]

@@ -181,14 +181,17 @@ def suspects(
     elif when in MOVED:
         weight |= _of_joints(plan, when, what)
     elif when != "slow":
-        weight |= _of_power(a, when, what)
+        key = "power", when, what
+        if key not in a.aside:  # asked again for each reading that comes
+            a.aside[key] = _of_power(a, when, what)
+        weight |= a.aside[key]
     found = _on_paper(paper, when)
     if found is not None:
         weight["paper", (found.element,)] = OFTEN["paper"]
     weight["else", ()] = OFTEN_ELSE * SHOWS_ELSE
     weight = {(kind, at): w * _goes_with(kind, also) for (kind, at), w in weight.items()}
     if reads:
-        steps = ladder(a)
+        steps = _ladder(a)
         two = _pairs(plan, steps, reads, weight)
         weight = {(kind, at): w * fits_reads(plan, steps, reads, ((kind, at),)) for (kind, at), w in weight.items()} | two
     whole = sum(weight.values()) or 1.0
@@ -238,7 +241,14 @@ def next_step(a: Answers, found: tuple[Suspect, ...], reads: Reads) -> Step | No
     Step or None
         None where no reading does.
     """
-    return parting(a.plan, ladder(a), reads, [(s, s.share) for s in found])
+    return parting(a.plan, _ladder(a), reads, [(s, s.share) for s in found])
+
+
+def _ladder(a: Answers) -> tuple[Step, ...]:
+    """The build's ladder, worked out once."""
+    if "ladder" not in a.aside:
+        a.aside["ladder"] = ladder(a)
+    return tuple(a.aside["ladder"])
 
 
 def _on_paper(paper: Collection[PaperFault], when: When) -> PaperFault | None:
