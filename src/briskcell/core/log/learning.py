@@ -19,7 +19,7 @@ from briskcell.core.engine.operating import operate
 from briskcell.core.pack.runtime import runtime
 from briskcell.core.spread.batch import Maker, Solved
 from briskcell.core.spread.belief import Belief, belief
-from briskcell.core.spread.doubts import Doubt, doubts
+from briskcell.core.spread.doubts import OF_CAPACITY, Doubt, doubts
 from briskcell.core.spread.table import TABLE, reading_off
 from briskcell.model.changes import remade
 from briskcell.model.evidence import Evidence, Term
@@ -29,7 +29,6 @@ from .moved import moved
 
 Array = NDArray[np.float64]
 What = Literal["hours", "watts", "charge", "capacity", "tester"]
-OF_CELLS = ("capacity", "model", "health")
 ROUNDS, STEP = 5, 0.02  # of Gauss-Newton at the most; of a logarithm, by which slopes are asked
 LESS = np.array([1.0, 0.85, 0.7, 0.55, 0.4, 0.25])  # factors on all draws, of which a first one plays
 MOST_FACTOR = 20.0  # that a figure is moved by
@@ -197,7 +196,7 @@ class _Asked:
         self._scale = likely_h / found if likely_h > 0 and found > 0 else 1.0
         self._capacity = float(a.op.curves[store].capacity_ah)
         latent = known.latent
-        mine = [d.known_as for d in of if d.kind in OF_CELLS and d.element == a.plan.stores[store].id]
+        mine = [d.known_as for d in of if d.kind in OF_CAPACITY and d.element == a.plan.stores[store].id]
         self._cells = np.array([float(d.known_as in mine) for d in latent])
 
     def begins(self) -> Array | None:

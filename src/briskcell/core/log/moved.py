@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from briskcell.core.spread.doubts import Doubt
+from briskcell.core.spread.doubts import OF_CAPACITY, Doubt
 from briskcell.model.changes import altered, replaced
 from briskcell.model.figure import Figure
 from briskcell.model.parts import Load
 from briskcell.model.plan import Plan, Store
 from briskcell.model.stores import Capacitor, Cell, Pack
 
-OF_CAPACITY = ("capacity", "model", "health")
 STATES = ("rest", "play", "peak")
 MOST_WORDS = 400
 

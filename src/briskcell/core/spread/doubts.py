@@ -80,6 +80,9 @@ OF_PLAY: dict[Kind, DoubtKind] = {
     "wiring": DoubtKind("its joints on the bench", lambda _: (WIRING,), "wiring"),
     "cut-off": DoubtKind("a run to its end", _stores, "cutoff"),
 }
+OF_CAPACITY = tuple(
+    kind for kind, known in OF_PLAY.items() if known.factor == "capacity"
+)  # what a discharge of a pack tells together
 WIRING = "wiring"  # what all conductors of a build go by together
 # One standard deviation of the hours that the model of a cell is off by, as a share: with its own curve, with a capacity test and a
 # pulse, with a test alone, with a label; held against five published cells' physics. More with each doubling of the rate past

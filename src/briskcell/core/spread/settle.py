@@ -10,12 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .belief import after
-from .doubts import OF_PLAY, TENTH, Doubt
+from .doubts import OF_CAPACITY, OF_PLAY, TENTH, Doubt
 from .reach import Reach
 from .table import by_grade, reading_off
 
 Array = NDArray[np.float64]
-OF_CELLS = ("capacity", "model", "health")  # what a discharge of the pack tells together
 READ = 5.0  # times better known is what else was read with a meter, a guess
 WORTH = 0.97  # of the width that must be left at the most, for a reading to be worth a word
 
@@ -101,7 +100,7 @@ def _of_the_whole(reach: Reach, hours: Array, watts: Array) -> Iterator[tuple[st
     if any(d.kind == "shared" for d in of):
         yield "watts", "a reading of the whole in play", "log", watts, reading_off("watts")
     yield "hours", "a run timed to its stop", "log", hours, reading_off("hours")
-    cells = np.array([float(d.kind in OF_CELLS) for d in of])
+    cells = np.array([float(d.kind in OF_CAPACITY) for d in of])
     if cells.any():
         yield "capacity", "a discharge of the pack on the bench", "bench", cells, reading_off("capacity")
 
@@ -112,7 +111,7 @@ def _of_figures(reach: Reach, hours: Array) -> Iterator[tuple[Doubt, Array, floa
     A draw that is read is no part any more of what all draws share.
     """
     for k, d in enumerate(reach.of):
-        if d.grade == "measured" or d.kind in ("shared", *OF_CELLS):
+        if d.grade == "measured" or d.kind in ("shared", *OF_CAPACITY):
             continue
         rest = hours.copy()
         rest[k] = 0.0

@@ -22,6 +22,7 @@ from .instruments import OPEN_OHM
 
 State = Literal["proven", "off", "passed", "again", "due", "held"]
 Unit = UnitRow  # what pages show of one
+TRUSTED = ("proven", "passed")  # states of a step on which others may rest
 MOST_UNITS = 50
 SEEN = 1.0  # the value of what is looked at and not measured
 
@@ -45,7 +46,7 @@ class Proof:
 
     @property
     def done(self) -> int:
-        return sum(r.state in ("proven", "passed") for r in self.rungs)
+        return sum(r.state in TRUSTED for r in self.rungs)
 
     @property
     def due(self) -> Rung | None:
@@ -83,7 +84,7 @@ def proof(assessed: Assessment, unit: UnitRow, readings: Sequence[ReadingRow], *
     states: dict[str, State] = {}
     rungs = []
     for step in assessed.ladder:
-        waits = "" if standing else next((k for k in step.after if k in states and states[k] not in ("proven", "passed")), "")
+        waits = "" if standing else next((k for k in step.after if k in states and states[k] not in TRUSTED), "")
         found = last.get(step.key)
         state: State
         if waits:
@@ -184,7 +185,7 @@ def _value(text: str, unit: str, slot: str) -> float:
 
 def before_cuts(plan: Plan, found: Proof) -> tuple[Cut, ...]:
     """What of a build cannot be undone, and what of a unit is to be proven before."""
-    return cuts(plan, [r.step for r in found.rungs], {r.step.key for r in found.rungs if r.state in ("proven", "passed")})
+    return cuts(plan, [r.step for r in found.rungs], {r.step.key for r in found.rungs if r.state in TRUSTED})
 
 
 def explained(assessed: Assessment, rung: Rung, rungs: Sequence[Rung] = ()) -> tuple[Cause, ...]:

@@ -16,9 +16,7 @@ from briskcell.services.edits.values import Edit
 from briskcell.store.units import ReadingRow
 
 from .measured import put_on_plan, simulated, usable
-from .proof import Proof, Rung
-
-TRUSTED = ("proven", "passed")
+from .proof import TRUSTED, Proof, Rung
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,11 +78,11 @@ def _with(plan: Plan, before: Plan, edit: Edit) -> Plan:
 
 
 def _efficiency(part: Part) -> str:
-    return "its class" if getattr(part, "loss", None) is None else "as read" if _measured(part) else "its class"
+    return "as read" if getattr(getattr(part, "loss", None), "grade", "") == "measured" else "its class"
 
 
-def _measured(part: Part) -> bool:
-    return getattr(getattr(part, "loss", None), "grade", "") == "measured"
+def _ohms(part: Part) -> str:
+    return show(part.resistance_ohm.likely, "Ω") if isinstance(part, Link) and part.resistance_ohm else "by its wire"
 
 
 def _watts(part: Part) -> str:
@@ -95,8 +93,8 @@ def _watts(part: Part) -> str:
 SAID: dict[str, Callable[[Part], str]] = {
     "draw": _watts,
     "into": lambda p: show(p.current_a.likely, "A") if isinstance(p, ChargeBoard) else "",
-    "joint": lambda p: show(p.resistance_ohm.likely, "Ω") if isinstance(p, Link) and p.resistance_ohm else "by its wire",
-    "drop": lambda p: show(p.resistance_ohm.likely, "Ω") if isinstance(p, Link) and p.resistance_ohm else "by its wire",
+    "joint": _ohms,
+    "drop": _ohms,
     "idle": lambda p: show(p.output_v.likely, "V") if isinstance(p, Converter) else "",
     "feed": _efficiency,
 }

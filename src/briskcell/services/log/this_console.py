@@ -13,8 +13,8 @@ from briskcell.core.log.learning import Learned
 from briskcell.model.changes import remade
 from briskcell.model.errors import FigureError
 from briskcell.services.bench.measured import capacity_of, capacity_on_plan, simulated, usable
-from briskcell.services.bench.proof import Proof, proof
-from briskcell.services.bench.taken import TRUSTED, Taken, taken
+from briskcell.services.bench.proof import TRUSTED, Proof, proof
+from briskcell.services.bench.taken import Taken, taken
 from briskcell.services.edits.values import Edit
 from briskcell.services.judge import Watch
 from briskcell.store.log import LogStore
